@@ -1,0 +1,89 @@
+"""`ask`, `reach` and `holders`: questions that the estate itself answers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from justlane.cli import options
+from justlane.cli.terminal import show
+from justlane.engine.index import EstateIndex
+
+
+@click.command()
+@options.user_argument
+@options.action_argument
+@options.scope_argument
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def ask(ctx: click.Context, user: str, action: str, scope: str, folder: Path | None, form: str) -> None:
+    """May USER do ACTION at SCOPE? Why, or why not?
+
+    A yes shows every chain from the person to the place, with file and line at each step. A no shows what fails,
+    and which single changes would turn it.
+
+    \b
+    Example:
+      justlane ask imke.vos restart-station fieldnet/north/harbour/nb-07
+
+    Ends with 0 for yes and 1 for no.
+    """
+    from justlane.engine.explaining import answer
+
+    estate = options.opened(folder)
+    user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
+    result = answer(EstateIndex(estate), user, options.known_action(estate, action, scope), scope)
+    show("Answer", result, form)
+    ctx.exit(0 if result.allowed else 1)
+
+
+@click.command()
+@options.user_argument
+@options.optional_scope_argument
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def reach(ctx: click.Context, user: str, scope: str | None, folder: Path | None, form: str) -> None:
+    """What may USER do, where, and through what? Within SCOPE, or everywhere.
+
+    The tree shows only what the person can reach. The numbers before the actions are those of the ways above it.
+
+    \b
+    Example:
+      justlane reach imke.vos fieldnet/north
+
+    Ends with 0, or with 1 if the person reaches nothing.
+    """
+    from justlane.engine.reaching import reach as reached
+
+    estate = options.opened(folder)
+    user = options.known_user(estate, user)
+    result = reached(EstateIndex(estate), user, options.known_scope(estate, scope) if scope else None)
+    show("Reach", result, form)
+    ctx.exit(0 if result.cells else 1)
+
+
+@click.command()
+@options.action_argument
+@options.scope_argument
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def holders(ctx: click.Context, action: str, scope: str, folder: Path | None, form: str) -> None:
+    """Who may do ACTION at SCOPE, and through what?
+
+    \b
+    Example:
+      justlane holders restart-station fieldnet/north/harbour/nb-07
+
+    Ends with 0, or with 1 if nobody may.
+    """
+    from justlane.engine.holding import holders as held
+
+    estate = options.opened(folder)
+    scope = options.known_scope(estate, scope)
+    result = held(EstateIndex(estate), options.known_action(estate, action, scope), scope)
+    show("Holders", result, form)
+    ctx.exit(0 if result.holders else 1)

@@ -1,0 +1,96 @@
+"""`check` and `verify`: is the estate sound, and does it say what was meant?"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from justlane.cli import options
+from justlane.cli.terminal import show
+from justlane.directories.interface import read_people
+from justlane.engine.index import EstateIndex
+from justlane.model.findings import Severity
+
+
+def _about(ctx: click.Context, param: click.Parameter, name: str | None) -> None:
+    """Show one rule's page and stop."""
+    if name is None or ctx.resilient_parsing:
+        return
+    from justlane.rules.interface import rule
+
+    click.echo((rule(name).__doc__ or "").strip())
+    ctx.exit(0)
+
+
+def _rules() -> list[str]:
+    from justlane.rules.interface import RULES
+
+    return list(RULES)
+
+
+@click.command()
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.option(
+    "--about",
+    type=click.Choice(_rules()),
+    metavar="RULE",
+    callback=_about,
+    is_eager=True,
+    expose_value=False,
+    help="Show the page of one rule, with what passes and what fails.",
+)
+@click.pass_context
+def check(ctx: click.Context, folder: Path | None, form: str) -> None:
+    """Is the estate sound: files, names, references?
+
+    Reports everything that is wrong in one run, with file, line and column, what was found and expected, and the
+    nearest valid name.
+
+    \b
+    Example:
+      justlane check --estate saltmarsh
+
+    Ends with 0 if it is sound, 1 if there are warnings only, 2 if there is an error.
+    """
+    from justlane.files.loading import load
+    from justlane.reports.findings import Findings
+    from justlane.rules.interface import warnings
+
+    place = options.folder_of(folder)
+    loaded = load(place, read_people)
+    if loaded.estate is None:
+        result = Findings(place.resolve().name, loaded.findings, "names are checked when every file can be read")
+    else:
+        estate = loaded.estate
+        scopes = sum(len(p.scopes) for p in estate.platforms.values())
+        counted = (
+            f"{len(loaded.digests)} files, {len(estate.platforms)} platforms, {len(estate.directory.users)} users, "
+            f"{len(estate.directory.groups)} groups, {scopes} scopes, {len(estate.bindings)} bindings"
+        )
+        result = Findings(estate.name, tuple(warnings(EstateIndex(estate))), counted)
+    show("Findings", result, form)
+    ctx.exit(2 if result.count(Severity.ERROR) else 1 if result.findings else 0)
+
+
+@click.command()
+@options.estate_option
+@options.format_option("text", "json", "csv", "junit")
+@click.pass_context
+def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
+    """Do the estate's expectations hold?
+
+    Each one that fails is shown with the facts that break it and the lines behind them.
+
+    \b
+    Example:
+      justlane verify --format junit > verify.xml
+
+    Ends with 0 if all hold and 1 if one fails.
+    """
+    from justlane.engine.expecting import verify as verified
+
+    verdicts = verified(EstateIndex(options.opened(folder)))
+    show("Verdicts", verdicts, form)
+    ctx.exit(0 if all(v.holds for v in verdicts) else 1)

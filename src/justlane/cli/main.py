@@ -1,0 +1,112 @@
+"""The `justlane` command: its subcommands, loaded when they are used, and how every failure ends."""
+
+from __future__ import annotations
+
+import sys
+from importlib import import_module
+
+import click
+
+from justlane import __version__
+from justlane.cli import terminal
+from justlane.model.errors import JustLaneError
+
+COMMANDS = {
+    "new": "justlane.cli.starting",
+    "check": "justlane.cli.checking",
+    "ask": "justlane.cli.asking",
+    "reach": "justlane.cli.asking",
+    "holders": "justlane.cli.asking",
+    "verify": "justlane.cli.checking",
+    "align": "justlane.cli.aligning",
+    "probe": "justlane.cli.probing",
+    "schema": "justlane.cli.starting",
+    "standin": "justlane.cli.standing_in",
+    "meddle": "justlane.cli.standing_in",
+    "demo": "justlane.cli.showing",
+}
+"""Name of a command -> the module that it lives in, in the order of a day's work."""
+
+SUMMARIES = {
+    "new": "Write a small commented estate to start from.",
+    "check": "Is the estate sound: files, names, references?",
+    "ask": "May this user do this action here? Why, or why not?",
+    "reach": "What may this user do, and where?",
+    "holders": "Who may do this action here, and through what?",
+    "verify": "Do the estate's expectations hold?",
+    "align": "Make a platform match what is declared.",
+    "probe": "Try, as every person, whether the platform really does what is declared.",
+    "schema": "Write a JSON Schema for each kind of estate file.",
+    "standin": "Run a simulated platform on this machine.",
+    "meddle": "Make a running stand-in misbehave, to see what align and probe find.",
+    "demo": "Write the sample estate and walk through the whole job.",
+}
+
+
+class LaneGroup(click.Group):
+    """A group of commands whose modules are imported when one of them is used."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """In the order of a day's work."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Import the command's module."""
+        if cmd_name not in COMMANDS:
+            return None
+        command = getattr(import_module(COMMANDS[cmd_name]), cmd_name)
+        return command if isinstance(command, click.Command) else None
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The list of commands, without importing any."""
+        with formatter.section("Commands"):
+            formatter.write_dl(list(SUMMARIES.items()))
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """An unknown command is answered with the nearest one."""
+        try:
+            return super().resolve_command(ctx, args)
+        except click.UsageError as error:
+            from justlane.model.names import did_you_mean
+
+            hint = did_you_mean(args[0], COMMANDS, "`justlane --help` lists them")
+            raise click.UsageError(f"there is no command {args[0]!r}: {hint}", ctx) from error
+
+
+@click.command(cls=LaneGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, message="justlane %(version)s")
+def main() -> None:
+    """Declare who may do what where, ask why, make platforms match, and prove it by trying.
+
+    Everything is declared in plain files in one folder, the estate. Start with `justlane demo`, or with
+    `justlane new FOLDER`.
+
+    Exit codes: 0 yes, holds, nothing to do. 1 no, findings, differences. 2 wrong use or a wrong estate.
+    3 something outside failed, or the work was stopped half-way.
+    """
+
+
+def run() -> None:
+    """Run the command line; every error ends in a message and an exit code, never in a traceback."""
+    try:
+        code = main.main(standalone_mode=False)
+    except click.exceptions.Exit as stop:
+        code = stop.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        terminal.complain("stopped", "")
+        code = 3
+    except click.ClickException as error:
+        error.show()
+        code = 2
+    except JustLaneError as error:
+        terminal.explain(error)
+        code = error.exit_code
+    except BrokenPipeError:
+        sys.stderr.close()
+        code = 0
+    except Exception as error:
+        terminal.confess(error)
+        code = 3
+    sys.exit(code if isinstance(code, int) else 0)

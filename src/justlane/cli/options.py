@@ -1,0 +1,133 @@
+"""Options that several commands share, and the completion of the estate's own names."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import TypeVar
+
+import click
+from click.shell_completion import CompletionItem
+
+from justlane.directories.interface import read_people
+from justlane.files.folder import find_root
+from justlane.files.opening import open_estate
+from justlane.model.errors import JustLaneError, UsageError
+from justlane.model.estate import Estate
+from justlane.model.scopes import platform_of
+from justlane.reports.interface import FORMATS
+
+Command = TypeVar("Command", bound=Callable[..., object])
+
+estate_option = click.option(
+    "--estate",
+    "folder",
+    type=click.Path(path_type=Path),
+    metavar="FOLDER",
+    envvar="JUSTLANE_ESTATE",
+    help="The estate's folder; otherwise the current folder or one above it.",
+)
+
+
+def format_option(*forms: str) -> Callable[[Command], Command]:
+    """`--format`, with the formats that make sense for the command; the first is what a person reads."""
+    assert set(forms) <= set(FORMATS)
+    return click.option(
+        "--format",
+        "form",
+        type=click.Choice(forms),
+        default=forms[0],
+        show_default=True,
+        help="How to write the result.",
+    )
+
+
+def folder_of(folder: Path | None) -> Path:
+    """The estate's folder, from the option or from where we are."""
+    if folder is None:
+        return find_root(Path.cwd())
+    if not folder.is_dir():
+        raise UsageError(f"--estate: there is no folder {str(folder)!r}", "name the folder that holds estate.yaml")
+    if not (folder / "estate.yaml").is_file():
+        raise UsageError(f"--estate: {str(folder)!r} holds no estate.yaml", "name the folder that holds estate.yaml")
+    return folder
+
+
+def opened(folder: Path | None) -> Estate:
+    """The estate, read and sound."""
+    return open_estate(folder_of(folder), read_people)
+
+
+def known_user(estate: Estate, login: str) -> str:
+    """A login that the directory has."""
+    return _known(login, estate.directory.users, "the directory has no user")
+
+
+def known_scope(estate: Estate, address: str) -> str:
+    """An address that a platform declares."""
+    address = address.strip("/")
+    name = platform_of(address)
+    _known(name, estate.platforms, "there is no platform")
+    return _known(address, estate.platforms[name].scopes, "there is no scope")
+
+
+def known_action(estate: Estate, action: str, address: str) -> str:
+    """An action of the platform that an address belongs to."""
+    platform = estate.platforms[platform_of(address)]
+    return _known(action, platform.actions, f"{platform.name} has no action")
+
+
+def known_platform(estate: Estate, name: str) -> str:
+    """A platform that the estate declares."""
+    return _known(name, estate.platforms, "there is no platform")
+
+
+def _known(name: str, names: Mapping[str, object], what: str) -> str:
+    if name in names:
+        return name
+    from justlane.model.names import did_you_mean
+
+    some = ", ".join(list(names)[:8]) + (", …" if len(names) > 8 else "")
+    raise UsageError(f"{what} {name!r}", did_you_mean(name, names, f"there are: {some}" if names else ""))
+
+
+def _completer(names: Callable[[Estate, dict[str, object]], dict[str, str]]) -> Callable[..., list[CompletionItem]]:
+    """A completion function from a function that gives names with their meaning."""
+
+    def complete(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        folder = ctx.params.get("folder") or os.environ.get("JUSTLANE_ESTATE")
+        try:
+            estate = opened(Path(folder) if folder else None)
+        except JustLaneError:
+            return []
+        found = names(estate, ctx.params)
+        return [CompletionItem(name, help=meaning) for name, meaning in found.items() if name.startswith(incomplete)]
+
+    return complete
+
+
+def _scopes(estate: Estate, given: dict[str, object]) -> dict[str, str]:
+    """All scopes, or those of the platforms that have the action already typed."""
+    action = given.get("action")
+    return {
+        address: scope.kind
+        for platform in estate.platforms.values()
+        if action is None or action in platform.actions
+        for address, scope in platform.scopes.items()
+    }
+
+
+def _actions(estate: Estate, given: dict[str, object]) -> dict[str, str]:
+    return {a.name: a.meaning for platform in estate.platforms.values() for a in platform.actions.values()}
+
+
+user_argument = click.argument(
+    "user", shell_complete=_completer(lambda estate, _: {u.login: u.name for u in estate.directory.users.values()})
+)
+action_argument = click.argument("action", shell_complete=_completer(_actions))
+scope_argument = click.argument("scope", shell_complete=_completer(_scopes))
+optional_scope_argument = click.argument("scope", required=False, shell_complete=_completer(_scopes))
+platform_argument = click.argument(
+    "platform", shell_complete=_completer(lambda estate, _: {p.name: p.purpose for p in estate.platforms.values()})
+)

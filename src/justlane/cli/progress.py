@@ -1,0 +1,50 @@
+"""Progress on the terminal: a bar on standard error, only where somebody is looking."""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING
+
+from justlane.platforms.interface import Progress
+
+if TYPE_CHECKING:
+    from rich.progress import Progress as Bar
+
+
+class TerminalProgress(Progress):
+    """Counts always, draws with Rich when standard error is a terminal."""
+
+    def __init__(self) -> None:
+        self.total = 0
+        self.done = 0
+        self._bar: Bar | None = None
+
+    def start(self, total: int, what: str) -> None:
+        """Show the bar."""
+        self.total = total
+        if sys.stderr.isatty():
+            from rich.console import Console
+            from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+            columns = (
+                TextColumn(what),
+                BarColumn(),
+                MofNCompleteColumn(),
+                TimeRemainingColumn(),
+                TextColumn("{task.description}"),
+            )
+            self._bar = Progress(*columns, console=Console(stderr=True), transient=True)
+            self._bar.add_task("", total=total)
+            self._bar.start()
+
+    def step(self, what: str = "") -> None:
+        """The step before is done, this one begins."""
+        if self._bar is not None:
+            self._bar.update(self._bar.task_ids[0], completed=self.done, description=what)
+        self.done += 1
+
+    def stop(self) -> None:
+        """Take the bar away."""
+        if self._bar is not None:
+            self._bar.stop()
+            self._bar = None

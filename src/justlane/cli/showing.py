@@ -1,0 +1,160 @@
+"""`demo`: the sample estate, and a walk through the whole job with real commands."""
+
+from __future__ import annotations
+
+import secrets
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from pathlib import Path
+from urllib.error import URLError
+from urllib.request import urlopen
+
+import click
+
+from justlane.cli.starting import copy_sample
+from justlane.cli.terminal import look
+from justlane.files.storing import write_atomically
+from justlane.model.errors import OutsideError, UnreachableError
+
+PLATFORMS = {"fieldnet": "8471", "buildyard": "8472"}
+"""The platforms of the sample estate that have a stand-in, with the port in its files."""
+
+_BUOY = "fieldnet/north/harbour/nb-07"
+
+WALK: list[tuple[str, list[list[str]]]] = [
+    ("Read the directory and check the estate: one leaver is still bound", [["check"]]),
+    ("May Imke restart a buoy in the harbour? Yes, and why", [["ask", "imke.vos", "restart-station", _BUOY]]),
+    (
+        "May Joost, of the southern crew? No, and what would change it",
+        [["ask", "joost.baan", "restart-station", _BUOY]],
+    ),
+    ("All that the contractor Vik reaches", [["reach", "vik.sorrel"]]),
+    ("Everyone who may choose the harbour's crew", [["holders", "manage-crew", "fieldnet/north/harbour"]]),
+    ("Does everything hold that we expect of this estate?", [["verify"]]),
+    (
+        "Make both platforms match what is declared",
+        [["align", name, "--yes", "--because", "first set-up"] for name in PLATFORMS],
+    ),
+    ("Prove it: ask and try, as every person", [["probe", name] for name in PLATFORMS]),
+    (
+        "Somebody makes a grant by hand, behind our back. Probing finds what it gives, aligning mends it",
+        [
+            ["meddle", "buildyard", "grant", "tamsin.quill", "release-publisher", "buildyard/release"],
+            ["probe", "buildyard"],
+            ["align", "buildyard", "--yes", "--because", "nobody asked for it"],
+            ["probe", "buildyard"],
+        ],
+    ),
+]
+"""What the demo shows: a heading, and the commands under it."""
+
+_NEXT = """\
+The estate stays in {folder}. Try next:
+
+  cd {folder}
+  justlane reach imke.vos fieldnet/north      what one person may do
+  justlane holders update-firmware {buoy}
+  justlane ask petra.loam run-pipeline buildyard/forecast/nightly
+  justlane standin fieldnet &                 start a platform again, then
+  justlane meddle fieldnet stale-role station-watcher silence-alarm
+  justlane probe fieldnet                     find what reading alone cannot see
+  $EDITOR bindings/field.yaml                 change something, then
+  justlane align fieldnet --dry-run           see what that would do
+"""
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path), default=Path("saltmarsh"))
+def demo(folder: Path) -> None:
+    """Write the sample estate into FOLDER (./saltmarsh unless named) and walk through the whole job.
+
+    Starts two stand-in platforms on this machine for as long as it lasts, and leaves nothing running.
+
+    \b
+    Example:
+      justlane demo
+    """
+    copy_sample("saltmarsh", folder)
+    _make_ready(folder)
+    painter = look().paint
+    with ExitStack() as running:
+        for name in PLATFORMS:
+            running.enter_context(_standing_in(name, folder))
+        for number, (heading, commands) in enumerate(WALK, 1):
+            click.echo(f"\n{painter(f'{number}. {heading}', 'head')}")
+            for command in commands:
+                click.echo(f"\n{painter('$ justlane ' + _spelt(command), 'name')}")
+                _run(command, folder)
+    click.echo("\n" + _NEXT.format(folder=folder, buoy=_BUOY), nl=False)
+
+
+def _spelt(command: Sequence[str]) -> str:
+    return " ".join(f'"{word}"' if " " in word else word for word in command)
+
+
+def _make_ready(folder: Path) -> None:
+    """A token for each platform, and a port that is free today."""
+    (folder / "secrets").mkdir(mode=0o700)
+    for name, port in PLATFORMS.items():
+        write_atomically(folder / "secrets" / f"{name}.token", secrets.token_urlsafe(24).encode() + b"\n", mode=0o600)
+        file = folder / "platforms" / f"{name}.yaml"
+        write_atomically(file, file.read_bytes().replace(port.encode(), str(_free_port(int(port))).encode()))
+
+
+def _free_port(wanted: int) -> int:
+    """The port that the sample names if it is free, another one otherwise."""
+    for port in (wanted, 0):
+        with socket.socket() as probe:
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return int(probe.getsockname()[1])
+    raise UnreachableError("no port of this machine is free", "close something, then try again")
+
+
+def _arguments(command: Sequence[str], folder: Path) -> list[str]:
+    return [sys.executable, "-m", "justlane", *command, "--estate", str(folder.resolve())]
+
+
+@contextmanager
+def _standing_in(name: str, folder: Path) -> Iterator[None]:
+    """A stand-in that runs inside the `with` and not a moment longer."""
+    process = subprocess.Popen(
+        _arguments(["standin", name], folder), stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, start_new_session=True
+    )
+    try:
+        _await(name, folder, process)
+        yield
+    finally:
+        process.terminate()
+        process.communicate()
+
+
+def _await(name: str, folder: Path, process: subprocess.Popen[bytes], patience_seconds: float = 15) -> None:
+    """Wait until the stand-in answers."""
+    from justlane.cli.options import opened
+
+    connection = opened(folder).platforms[name].connection
+    assert connection is not None
+    deadline = time.monotonic() + patience_seconds
+    while time.monotonic() < deadline and process.poll() is None:
+        try:
+            with urlopen(f"{connection.url}/.well-known/authzen-configuration", timeout=1):
+                return
+        except (URLError, OSError):
+            time.sleep(0.05)
+    said = process.stderr.read().decode() if process.poll() is not None and process.stderr else ""
+    raise UnreachableError(f"the stand-in for {name} did not start: {said.strip()}", "see whether its port is taken")
+
+
+def _run(command: Sequence[str], folder: Path) -> None:
+    """One command of the walk, its output where ours goes. A no or a difference is part of the show."""
+    sys.stdout.flush()
+    code = subprocess.run(_arguments(command, folder), check=False).returncode
+    if code not in (0, 1):
+        raise OutsideError(f"`justlane {_spelt(command)}` ended with {code}", "see its message above")

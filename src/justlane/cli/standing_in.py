@@ -1,0 +1,116 @@
+"""`standin` and `meddle`: a simulated platform on this machine, and making it misbehave."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import click
+
+from justlane.cli import options
+from justlane.cli.terminal import say
+from justlane.model.errors import UnreachableError, UsageError
+from justlane.model.estate import Platform
+from justlane.platforms.secrets import fetch
+from justlane.standin.misbehaving import MISBEHAVIOURS
+
+
+def _address(platform: Platform, port: int | None) -> tuple[str, int]:
+    """Host and port of the platform's own url; only this machine's own addresses."""
+    if platform.connection is None:
+        raise UsageError(
+            f"the estate does not say how {platform.name} is reached", "add a `reached by` section to its file"
+        )
+    url = urlsplit(platform.connection.url)
+    if url.hostname not in ("127.0.0.1", "localhost", "::1"):
+        raise UsageError(
+            f"{platform.connection.source}: a stand-in runs on this machine only, found {url.hostname}", "use 127.0.0.1"
+        )
+    return url.hostname, port or url.port or 80
+
+
+@click.command()
+@options.platform_argument
+@options.estate_option
+@click.option(
+    "--port", type=click.IntRange(1, 65535), help="Listen here rather than at the port of the platform's url."
+)
+@click.option(
+    "--state",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Keep what it holds in FILE, not in the estate's standin folder.",
+)
+def standin(platform: str, folder: Path | None, port: int | None, state: Path | None) -> None:
+    """Run a simulated PLATFORM on this machine until it is stopped.
+
+    It has the scopes and actions that the estate declares, decides with code of its own, and starts out holding
+    nothing: `justlane align` fills it. It needs the token that the estate names.
+
+    \b
+    Example:
+      justlane standin fieldnet
+    """
+    import uvicorn
+
+    from justlane.standin.server import StandIn
+    from justlane.standin.site import Nature, opened
+
+    estate, place = options.opened(folder), options.folder_of(folder)
+    declared = estate.platforms[options.known_platform(estate, platform)]
+    host, number = _address(declared, port)
+    assert declared.connection is not None
+    token = fetch(declared.connection.token, place)
+    nature = Nature(
+        kinds={scope.address: scope.kind for scope in declared.scopes.values()},
+        gathers={s.address: [g.address for g in s.gathers] for s in declared.scopes.values() if s.gathers},
+        implies={action.name: list(action.implies) for action in declared.actions.values()},
+        applies={action.name: list(action.applies_to) for action in declared.actions.values()},
+    )
+    path = state or place / "standin" / f"{platform}.json"
+    app = StandIn(opened(path, platform, nature), path, token).app()
+    say(f"the stand-in for {platform} listens at http://{host}:{number}; stop it with Ctrl-C")
+    try:
+        uvicorn.run(app, host=host, port=number, log_level="error", access_log=False, timeout_graceful_shutdown=1)
+    except SystemExit:
+        raise UnreachableError(
+            f"port {number} cannot be listened at", "is a stand-in running already? or use --port"
+        ) from None
+
+
+@click.command()
+@options.platform_argument
+@click.argument("kind", type=click.Choice(list(MISBEHAVIOURS)))
+@click.argument("detail", nargs=-1)
+@options.estate_option
+def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | None) -> None:
+    """Make the running stand-in of PLATFORM misbehave, to see what align and probe find.
+
+    \b
+    grant USER ROLE SCOPE             a binding made behind one's back
+    stale-role ROLE [ACTION]          a role that goes on working as it is now, or keeps one more action
+    hidden-grant USER ACTION SCOPE    works although nothing gives it
+    hidden-refusal USER ACTION SCOPE  fails although something gives it
+    two-faced USER ACTION SCOPE       answers no and lets it happen
+    hang, nonsense                    never answers; answers rubbish
+    none                              behave again
+
+    \b
+    Example:
+      justlane meddle fieldnet grant tamsin.quill station-keeper fieldnet/south
+    """
+    from justlane.platforms.interface import connect
+    from justlane.platforms.standin import StandinConnector
+
+    estate = options.opened(folder)
+    declared = estate.platforms[options.known_platform(estate, platform)]
+    connector = connect(declared, options.folder_of(folder))
+    if not isinstance(connector, StandinConnector):
+        raise UsageError(f"{platform} is not a stand-in", "only stand-ins can be meddled with")
+    connector.misbehave(kind, " ".join(detail))
+    connector.close()
+    say(
+        f"{platform} now misbehaves: {kind} {' '.join(detail)}".rstrip()
+        if kind != "none"
+        else f"{platform} behaves again"
+    )

@@ -1,0 +1,1 @@
+"""The estates that ship with the tool: plain files."""

@@ -1,0 +1,36 @@
+"""Distinguished names (RFC 4514), brought to one form so that two ways to write one name compare equal."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+_SEPARATORS = re.compile(r"(?<!\\)(?:\\\\)*[,+]")
+_ESCAPED = re.compile(r"(?:\\[0-9a-fA-F]{2})+|\\(.)", re.DOTALL)
+
+
+@lru_cache(maxsize=65536)
+def normalised(name: str) -> str:
+    """Lower case, without spaces around separators, escapes resolved.
+
+    Attribute values are compared without regard to case and runs of spaces, as the matching rule
+    caseIgnoreMatch does (RFC 4517), which covers the naming attributes in use.
+    """
+    parts: list[str] = []
+    start = 0
+    for separator in _SEPARATORS.finditer(name):
+        parts += [_assertion(name[start : separator.end() - 1]), separator.group()[-1]]
+        start = separator.end()
+    return "".join([*parts, _assertion(name[start:])])
+
+
+def _assertion(text: str) -> str:
+    kind, equals, value = text.partition("=")
+    value = _ESCAPED.sub(_unescaped, value.strip())
+    return f"{kind.strip().lower()}{equals}{' '.join(value.lower().split())}"
+
+
+def _unescaped(match: re.Match[str]) -> str:
+    if match.group(1) is not None:
+        return "\\" + match.group(1) if match.group(1) in ",+" else match.group(1)
+    return bytes.fromhex(match.group().replace("\\", "")).decode("utf-8", "replace")

@@ -1,0 +1,86 @@
+"""Which scope covers which: containment, and what resource groups gather."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+
+from msgspec import Struct
+
+from justlane.engine.graphs import loops, trail, walk
+from justlane.model.findings import Source
+from justlane.model.scopes import Scope
+
+
+class CoverStep(Struct, frozen=True):
+    """`outer` covers `inner`: it contains it, or it is a resource group that gathers it."""
+
+    outer: str
+    inner: str
+    gathers: bool
+    source: Source
+
+
+class CoverageIndex:
+    """Answers about one platform's scopes, a directed acyclic graph."""
+
+    def __init__(self, scopes: Mapping[str, Scope]) -> None:
+        self.scopes = scopes
+        self._found: dict[str, dict[str, tuple[str, CoverStep] | None]] = {}
+
+    @cached_property
+    def _gathering(self) -> dict[str, list[CoverStep]]:
+        steps: dict[str, list[CoverStep]] = {}
+        for scope in self.scopes.values():
+            for item in scope.gathers:
+                step = CoverStep(scope.address, item.address, True, item.source)
+                steps.setdefault(item.address, []).append(step)
+        return steps
+
+    @cached_property
+    def _children(self) -> dict[str, list[str]]:
+        children: dict[str, list[str]] = {}
+        for scope in self.scopes.values():
+            if scope.parent is not None:
+                children.setdefault(scope.parent, []).append(scope.address)
+        return children
+
+    def children(self, address: str) -> list[str]:
+        """Addresses that a scope contains directly, in the order of the file."""
+        return self._children.get(address, [])
+
+    def _outward(self, address: str) -> Iterator[tuple[str, CoverStep]]:
+        parent = self.scopes[address].parent
+        if parent is not None:
+            yield parent, CoverStep(parent, address, False, self.scopes[address].source)
+        for step in self._gathering.get(address, ()):
+            yield step.outer, step
+
+    def covering(self, address: str) -> tuple[str, ...]:
+        """Every scope that covers this one, itself first, then the nearest."""
+        return tuple(self._upward(address))
+
+    def _upward(self, address: str) -> dict[str, tuple[str, CoverStep] | None]:
+        if address not in self._found:
+            self._found[address] = walk(address, self._outward)
+        return self._found[address]
+
+    def way_down(self, outer: str, inner: str) -> tuple[CoverStep, ...]:
+        """The shortest chain that shows how `outer` covers `inner`, from the outside in."""
+        return tuple(step for _, _, step in reversed(trail(self._upward(inner), outer)))
+
+    def covered(self, address: str) -> tuple[str, ...]:
+        """Every scope that this one covers, itself first; each once."""
+
+        def inward(node: str) -> Iterator[tuple[str, None]]:
+            yield from ((child, None) for child in self.children(node))
+            yield from ((item.address, None) for item in self.scopes[node].gathers)
+
+        return tuple(walk(address, inward))
+
+    def loops(self) -> list[list[str]]:
+        """Resource groups that gather each other, directly or through what they gather."""
+        return loops(
+            self.scopes,
+            lambda node: [*self.children(node), *(item.address for item in self.scopes[node].gathers)],
+        )

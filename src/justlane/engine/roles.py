@@ -1,0 +1,93 @@
+"""Which actions a role holds, and through which of its lines."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from enum import StrEnum
+from functools import cache
+
+from msgspec import Struct
+
+from justlane.model.findings import Source
+from justlane.model.roles import Action, Role
+
+
+class RoleStepKind(StrEnum):
+    """How a role comes by an action."""
+
+    BUILDS_ON = "builds on"
+    ALLOWS = "allows"
+    IMPLIES = "implies"
+
+
+class RoleStep(Struct, frozen=True):
+    """One line that helps a role to an action: `subject` builds on, allows or implies `object`."""
+
+    kind: RoleStepKind
+    subject: str
+    object: str
+    source: Source
+
+
+Holdings = dict[str, tuple[RoleStep, ...]]
+"""Each action that a role holds, with the lines through which it does."""
+
+
+@cache
+def _expression(pattern: str) -> re.Pattern[str]:
+    return re.compile(".*".join(re.escape(part) for part in pattern.split("*")))
+
+
+def matching(pattern: str, names: Iterable[str]) -> list[str]:
+    """The names that a pattern matches; `*` stands for any run of characters."""
+    expression = _expression(pattern)
+    return [name for name in names if expression.fullmatch(name)]
+
+
+class RoleIndex:
+    """Answers about one platform's roles: the union of what each allows and of the roles that it builds
+    on, closed under what actions imply, less what it excepts."""
+
+    def __init__(self, roles: Mapping[str, Role], actions: Mapping[str, Action]) -> None:
+        self._roles = roles
+        self._actions = actions
+        self._held: dict[str, Holdings] = {}
+
+    def holdings(self, name: str) -> Holdings:
+        """The actions that a role holds, each with its shortest chain of lines."""
+        if name not in self._held:
+            self._held[name] = self._excepted(name, self.before_exceptions(name))
+        return self._held[name]
+
+    def before_exceptions(self, name: str) -> Holdings:
+        """What a role would hold if it excepted nothing."""
+        role = self._roles[name]
+        held: Holdings = {}
+        for pattern in role.allows:
+            for action in matching(pattern.text, self._actions):
+                held.setdefault(action, (RoleStep(RoleStepKind.ALLOWS, name, pattern.text, pattern.source),))
+        for base in role.builds_on:
+            step = RoleStep(RoleStepKind.BUILDS_ON, name, base.text, base.source)
+            for action, steps in self.holdings(base.text).items():
+                held.setdefault(action, (step, *steps))
+        return self._closed(held)
+
+    def _closed(self, held: Holdings) -> Holdings:
+        """Add what the actions imply, directly or through others."""
+        waiting = list(held)
+        for action in waiting:
+            for implied in self._actions[action].implies:
+                if implied not in held:
+                    source = self._actions[action].source
+                    held[implied] = (*held[action], RoleStep(RoleStepKind.IMPLIES, action, implied, source))
+                    waiting.append(implied)
+        return held
+
+    def _excepted(self, name: str, held: Holdings) -> Holdings:
+        gone = {a for pattern in self._roles[name].excepts for a in matching(pattern.text, self._actions)}
+        return {action: steps for action, steps in held.items() if action not in gone}
+
+    def with_action(self, action: str) -> list[str]:
+        """Names of the roles that hold an action."""
+        return [name for name in self._roles if action in self.holdings(name)]

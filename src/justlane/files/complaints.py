@@ -1,0 +1,121 @@
+"""What pydantic says about a file, in our words: found, expected, and the nearest valid key."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Annotated, Any, get_args, get_origin
+
+from pydantic import BaseModel, ValidationError
+from pydantic_core import ErrorDetails
+
+from justlane.files.shapes import Shape
+from justlane.files.yamltext import Text, Where
+from justlane.model.names import did_you_mean
+
+_SENTENCES = (
+    "write one of: user + may, user + may not, only + may, at most + may, nobody may both; "
+    "each with `at` or `anywhere in`"
+)
+
+
+def note(error: ValidationError, shape: type[Shape], text: Text) -> list[Where]:
+    """Add a finding to the text for each complaint; returns where the wrong values stand."""
+    places: list[Where] = []
+    for detail in error.errors(include_url=False):
+        where = _known(detail["loc"], text)
+        places.append(where)
+        kind = detail["type"]
+        if kind == "extra_forbidden":
+            key = str(detail["loc"][-1])
+            hint = did_you_mean(key, keys_at(shape, detail["loc"][:-1]), "see the page on estate files for the keys")
+            text.wrong("unknown-key", text.key(*detail["loc"]), f"there is no key {key!r} here", hint)
+        elif kind == "missing":
+            owner = text.key(*where) if where else text.source()
+            text.wrong(
+                "missing-key",
+                owner,
+                f"the key {str(detail['loc'][-1])!r} is missing here",
+                _means(shape, detail["loc"]),
+            )
+        else:
+            message, hint = _wrong_value(detail)
+            text.wrong("wrong-value", text.source(*where), message, hint)
+    return places
+
+
+def _known(loc: tuple[int | str, ...], text: Text) -> Where:
+    """The longest part of a place that stands in the file."""
+    where: Where = tuple(loc)
+    while where and where not in text.values:
+        where = where[:-1]
+    return where
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return "nothing"
+    if isinstance(value, (list, tuple)):
+        return "a list"
+    return "a mapping" if isinstance(value, Mapping) else repr(value)
+
+
+_PATTERNS = {
+    r"^[\w.@+-]+$": "a name of letters, digits and . _ @ + - without spaces",
+    r"^(group \S.*|user \S.*|authenticated|anonymous)$": "`group NAME`, `user NAME`, `authenticated` or `anonymous`",
+    r"^(group|user) \S.*$": "`group NAME` or `user NAME`",
+    r"^group \S.*$": "`group NAME`",
+    r"^https?://\S+$": "an address that starts with http:// or https://",
+    r"^(environment|file) \S.*$": "`environment NAME` or `file PATH`",
+}
+_EXPECTED: dict[str, Callable[[Mapping[str, Any]], str]] = {
+    "enum": lambda context: f"expected {context['expected']}",
+    "literal_error": lambda context: f"expected {context['expected']}",
+    "bool_parsing": lambda context: "expected yes or no",
+    "int_parsing": lambda context: "expected a whole number",
+    "greater_than_equal": lambda context: f"expected {context['ge']} or more",
+    "string_too_short": lambda context: "expected some text",
+    "string_type": lambda context: "expected text",
+    "tuple_type": lambda context: "expected a value or a list",
+    "dict_type": lambda context: "expected a mapping of names",
+    "model_type": lambda context: "expected a mapping with keys",
+    "string_pattern_mismatch": lambda context: f"expected {_PATTERNS.get(context['pattern'], context['pattern'])}",
+}
+_CUSTOM = {"sentence": _SENTENCES, "place": "add `at: SCOPE` or `anywhere in: SCOPE`", "apart": "name a second action"}
+
+
+def _wrong_value(detail: ErrorDetails) -> tuple[str, str]:
+    kind = detail["type"]
+    if kind in _CUSTOM:
+        return detail["msg"], _CUSTOM[kind]
+    expected = _EXPECTED[kind](detail.get("ctx", {})) if kind in _EXPECTED else detail["msg"]
+    return f"found {_shown(detail['input'])}, {expected}", ""
+
+
+def keys_at(shape: type[BaseModel], loc: tuple[int | str, ...]) -> list[str]:
+    """The keys that a file may have at a place."""
+    model = _model_at(shape, loc)
+    return [field.alias or name for name, field in model.model_fields.items()] if model else []
+
+
+def _means(shape: type[BaseModel], loc: tuple[int | str, ...]) -> str:
+    model = _model_at(shape, loc[:-1])
+    fields = model.model_fields.items() if model else ()
+    return next((f.description or "" for name, f in fields if (f.alias or name) == loc[-1]), "")
+
+
+def _model_at(shape: type[BaseModel], loc: tuple[int | str, ...]) -> type[BaseModel] | None:
+    model: type[BaseModel] | None = shape
+    for part in loc:
+        if model is None or isinstance(part, int):
+            continue
+        field = next((f for name, f in model.model_fields.items() if (f.alias or name) == part), None)
+        model = _model_in(field.annotation) if field else model
+    return model
+
+
+def _model_in(annotation: Any) -> type[BaseModel] | None:
+    """The one model inside an annotation such as `dict[Name, Annotated[ScopeShape, …]]`."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    inner = get_args(annotation)[:1] if get_origin(annotation) is Annotated else get_args(annotation)
+    return next((found for part in inner if (found := _model_in(part))), None)

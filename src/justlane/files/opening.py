@@ -1,0 +1,28 @@
+"""Opening an estate: from the cache when nothing changed, from its files otherwise."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from justlane.files import cache
+from justlane.model.errors import EstateError
+from justlane.model.estate import Estate
+from justlane.model.findings import Severity
+
+if TYPE_CHECKING:
+    from justlane.files.loading import PeopleReader
+
+
+def open_estate(folder: Path, read_people: PeopleReader) -> Estate:
+    """The estate in a folder. EstateError, with everything that is wrong, if it is not sound."""
+    estate = cache.recall(folder)
+    if estate is not None:
+        return estate
+    from justlane.files.loading import load
+
+    loaded = load(folder, read_people)
+    if loaded.estate is None:
+        raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
+    cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
+    return loaded.estate

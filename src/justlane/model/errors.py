@@ -1,0 +1,93 @@
+"""Every error that stops a command.
+
+JustLaneError                      exit code
+├── UsageError                     2   a name or an option that does not fit the estate
+├── EstateError                    2   the estate's files are wrong; carries every finding
+├── RefusedError                   2   we will not do it: too much to remove, no consent
+└── OutsideError                   3   something that is not ours failed
+    ├── UnreachableError               nobody answers at the platform's address
+    ├── TimedOutError                  somebody answers, but not in time
+    ├── TokenRefusedError              the platform does not accept our token
+    ├── PlatformChangedError           it changed while we were changing it
+    ├── PlatformRefusedError           it answered with a problem (RFC 9457)
+    ├── NonsenseError                  it answered something that we cannot understand
+    ├── SecretError                    a token is missing, or others can read it
+    ├── StorageError                   a file of ours cannot be written or read
+    └── InterruptedRunError            stopped by hand before the end
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from justlane.model.findings import Finding
+
+
+class JustLaneError(Exception):
+    """Base of all errors: a message that says what is wrong, and a hint that says what to do."""
+
+    exit_code = 2
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+
+
+class UsageError(JustLaneError):
+    """A name or an option does not fit the estate."""
+
+
+class EstateError(JustLaneError):
+    """The estate's files are wrong."""
+
+    def __init__(self, findings: Sequence[Finding]) -> None:
+        count = len(findings)
+        super().__init__(f"the estate has {count} error{'s' * (count != 1)}")
+        self.findings = tuple(findings)
+
+
+class RefusedError(JustLaneError):
+    """A change that is not made unless the user insists."""
+
+
+class OutsideError(JustLaneError):
+    """Something outside the estate failed."""
+
+    exit_code = 3
+
+
+class UnreachableError(OutsideError):
+    """Nobody answers at the address."""
+
+
+class TimedOutError(OutsideError):
+    """No answer in time."""
+
+
+class TokenRefusedError(OutsideError):
+    """The platform does not accept the token."""
+
+
+class PlatformChangedError(OutsideError):
+    """The platform changed between reading and writing."""
+
+
+class PlatformRefusedError(OutsideError):
+    """The platform answered with a problem."""
+
+
+class NonsenseError(OutsideError):
+    """The answer cannot be understood."""
+
+
+class SecretError(OutsideError):
+    """A secret is missing or not kept secret."""
+
+
+class StorageError(OutsideError):
+    """A file of ours cannot be written or read."""
+
+
+class InterruptedRunError(OutsideError):
+    """Stopped by hand before the end."""

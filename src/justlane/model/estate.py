@@ -1,0 +1,89 @@
+"""Platforms with their habits, and the estate that holds everything declared in one folder."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from msgspec import Struct
+
+from justlane.model.bindings import Binding
+from justlane.model.expectations import AnyExpectation
+from justlane.model.findings import Finding, Source
+from justlane.model.people import Directory
+from justlane.model.roles import Action, Role
+from justlane.model.scopes import Scope
+
+
+class Decides(StrEnum):
+    """How a platform weighs several bindings against each other."""
+
+    ANY_ALLOW = "any-allow"
+
+
+class Unbound(StrEnum):
+    """What holds where no binding covers a scope."""
+
+    CLOSED = "closed"
+
+
+class Binds(StrEnum):
+    """To whom a platform can give a role."""
+
+    GROUPS_AND_USERS = "groups and users"
+    GROUPS = "groups"
+
+
+class Habits(Struct, frozen=True):
+    """How a platform decides."""
+
+    decides: Decides = Decides.ANY_ALLOW
+    unbound: Unbound = Unbound.CLOSED
+    binds: Binds = Binds.GROUPS_AND_USERS
+
+
+class SecretPlace(Struct, frozen=True):
+    """Where a secret is kept: never the secret itself."""
+
+    kind: str
+    """`environment` or `file`."""
+    name: str
+    """The variable's name, or the file's path relative to the estate."""
+
+
+class Connection(Struct, frozen=True):
+    """How a platform is reached."""
+
+    connector: str
+    url: str
+    token: SecretPlace
+    source: Source
+
+
+class Platform(Struct, frozen=True):
+    """One system that decides about access, as it is declared."""
+
+    name: str
+    purpose: str
+    habits: Habits
+    source: Source
+    actions: dict[str, Action]
+    scopes: dict[str, Scope]
+    """By address, in the order of a walk through the tree, the platform itself first."""
+    roles: dict[str, Role]
+    connection: Connection | None = None
+
+
+class Estate(Struct, frozen=True):
+    """Everything that is declared in one folder."""
+
+    name: str
+    purpose: str
+    time_zone: str
+    """An IANA time zone name."""
+    directory: Directory
+    platforms: dict[str, Platform]
+    bindings: tuple[Binding, ...]
+    """Of all platforms, in the order in which they are written."""
+    expectations: tuple[AnyExpectation, ...]
+    findings: tuple[Finding, ...] = ()
+    """What reading it found that is worth a warning."""

@@ -1,0 +1,63 @@
+"""Expectations: written statements of what must hold."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from justlane.model.findings import Source
+
+
+class Duty(Struct, frozen=True, array_like=True, order=True):
+    """An action at a scope, or anywhere in what that scope covers."""
+
+    action: str
+    scope: str
+    anywhere: bool = False
+
+    def __str__(self) -> str:
+        """`restart-station at fieldnet/north`, or `… anywhere in …`."""
+        return f"{self.action} {'anywhere in' if self.anywhere else 'at'} {self.scope}"
+
+
+class Expectation(Struct, frozen=True, tag_field="claim", kw_only=True):
+    """What all expectations have in common."""
+
+    source: Source
+    reason: str = ""
+
+
+class UserMay(Expectation, frozen=True, tag="user-may", kw_only=True):
+    """This user may do each of these."""
+
+    user: str
+    duties: tuple[Duty, ...]
+
+
+class UserMayNot(Expectation, frozen=True, tag="user-may-not", kw_only=True):
+    """This user may do none of these."""
+
+    user: str
+    duties: tuple[Duty, ...]
+
+
+class OnlyGroupMay(Expectation, frozen=True, tag="only-group-may", kw_only=True):
+    """Nobody outside this group may do any of these."""
+
+    group: str
+    duties: tuple[Duty, ...]
+
+
+class AtMostMay(Expectation, frozen=True, tag="at-most-may", kw_only=True):
+    """No more than `limit` people may do each of these."""
+
+    limit: int
+    duties: tuple[Duty, ...]
+
+
+class NobodyMayBoth(Expectation, frozen=True, tag="nobody-may-both", kw_only=True):
+    """No one person may do all of these."""
+
+    duties: tuple[Duty, ...]
+
+
+AnyExpectation = UserMay | UserMayNot | OnlyGroupMay | AtMostMay | NobodyMayBoth

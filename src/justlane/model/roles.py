@@ -1,0 +1,46 @@
+"""Actions, and the roles that hold them."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from justlane.model.findings import Source
+from justlane.model.people import Principal
+
+
+class Action(Struct, frozen=True):
+    """Something that can be done on a platform, in the platform's own word."""
+
+    name: str
+    meaning: str
+    source: Source
+    implies: tuple[str, ...] = ()
+    """Actions that whoever holds this one holds too."""
+    applies_to: tuple[str, ...] = ()
+    """Kinds of scope where it can be done; empty means all."""
+    sensitive: bool = False
+
+    def applies(self, kind: str) -> bool:
+        """Whether it can be done at scopes of that kind."""
+        return not self.applies_to or kind in self.applies_to
+
+
+class Pattern(Struct, frozen=True, array_like=True):
+    """An action, or several with `*`, and the line where it stands."""
+
+    text: str
+    source: Source
+
+
+class Role(Struct, frozen=True):
+    """A named set of actions on one platform."""
+
+    name: str
+    purpose: str
+    source: Source
+    allows: tuple[Pattern, ...] = ()
+    excepts: tuple[Pattern, ...] = ()
+    builds_on: tuple[Pattern, ...] = ()
+    """Names of the roles whose actions it holds too (never patterns)."""
+    owner: Principal | None = None
+    built_in: bool = False

@@ -1,0 +1,102 @@
+"""What a connector offers, what it reads, and the table of those there are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from importlib import import_module
+from pathlib import Path
+from typing import Protocol, cast
+
+from msgspec import Struct
+
+from justlane.model.errors import UsageError
+from justlane.model.estate import Platform
+from justlane.model.names import did_you_mean
+from justlane.platforms.secrets import fetch
+
+Entry = dict[str, object]
+"""One thing that a platform holds, as JSON values."""
+
+PARTS = ("people", "groups", "roles", "bindings")
+"""What a platform holds, in the order in which it has to be added."""
+
+
+class Reading(Struct, frozen=True):
+    """What a platform, asked, says that it holds today."""
+
+    revision: str
+    """Changes with every change on the platform."""
+    people: dict[str, Entry]
+    """Login -> enabled."""
+    groups: dict[str, Entry]
+    """Name -> members, as `user NAME` and `group NAME`."""
+    roles: dict[str, Entry]
+    """Name -> allows, excepts, builds_on."""
+    bindings: dict[str, Entry]
+    """The platform's identifier -> principal, role, scope, reason."""
+
+    def part(self, name: str) -> dict[str, Entry]:
+        """One of `PARTS`."""
+        return cast(dict[str, Entry], getattr(self, name))
+
+
+class Session(Protocol):
+    """Somebody, signed in."""
+
+    def attempt(self, action: str, scope: str) -> bool:
+        """Really try the action; whether the platform let it happen."""
+
+
+class Connector(Protocol):
+    """One platform that can be read, changed and tried. Every failure is an `OutsideError`."""
+
+    def read(self) -> Reading:
+        """Everything that the platform holds."""
+
+    def put(self, part: str, name: str, entry: Entry, revision: str) -> str:
+        """Add or replace one thing, if the platform is still at that revision; returns the next revision."""
+
+    def drop(self, part: str, name: str, revision: str) -> str:
+        """Remove one thing, if the platform is still at that revision; returns the next revision."""
+
+    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]]) -> list[bool]:
+        """What the platform says to each (action, kind of scope, scope) for that user."""
+
+    def sign_in(self, user: str) -> Session | None:
+        """Sign in as a person; None if the platform refuses them."""
+
+    def close(self) -> None:
+        """Let go of the connection."""
+
+
+class Progress:
+    """Told how far a long work is. This one does nothing."""
+
+    def start(self, total: int, what: str) -> None:
+        """The work has `total` steps."""
+
+    def step(self, what: str = "") -> None:
+        """One more step is done; what the next one is."""
+
+    def stop(self) -> None:
+        """The work is over, or given up."""
+
+
+CONNECTORS = {"stand-in": "justlane.platforms.standin"}
+"""Kind of connector -> the module whose `connect` makes one; imported when it is used."""
+
+
+def connect(platform: Platform, folder: Path) -> Connector:
+    """A connector for a platform of an estate in `folder`.
+
+    UsageError if the estate does not say how to reach it, SecretError if the token cannot be had.
+    """
+    connection = platform.connection
+    if connection is None:
+        hint = "add a `reached by` section to its file: see the page on estate files"
+        raise UsageError(f"the estate does not say how {platform.name} is reached ({platform.source})", hint)
+    if connection.connector not in CONNECTORS:
+        hint = did_you_mean(connection.connector, CONNECTORS, f"there are: {', '.join(CONNECTORS)}")
+        raise UsageError(f"{connection.source}: there is no connector {connection.connector!r}", hint)
+    make = cast(Callable[[str, str, str], Connector], import_module(CONNECTORS[connection.connector]).connect)
+    return make(platform.name, connection.url, fetch(connection.token, folder))

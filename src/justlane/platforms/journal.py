@@ -1,0 +1,86 @@
+"""The journal of a platform: every change, written before it is sent and marked when it is done.
+
+One JSON object a line, in `journal/PLATFORM.jsonl` inside the estate. Lines are only ever added.
+"""
+
+from __future__ import annotations
+
+import getpass
+from datetime import UTC, datetime
+from pathlib import Path
+from uuid import uuid4
+
+import msgspec
+
+from justlane.files.storing import append_durably
+from justlane.model.errors import StorageError
+from justlane.platforms.interface import Entry
+
+
+class Note(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One line of a journal."""
+
+    run: str
+    """Identifier of the align that wrote it."""
+    when: str
+    """UTC, ISO 8601."""
+    who: str
+    event: str
+    """`started`, `sending`, `done`, `stopped` or `finished`."""
+    step: int = 0
+    """Number of the change, from 1; 0 for the run itself."""
+    of: int = 0
+    """How many changes the run has."""
+    why: str = ""
+    part: str = ""
+    name: str = ""
+    before: Entry | None = None
+    after: Entry | None = None
+
+
+class Journal:
+    """The journal of one platform."""
+
+    def __init__(self, folder: Path, platform: str) -> None:
+        self._path = folder / "journal" / f"{platform}.jsonl"
+        self._run = uuid4().hex[:12]
+
+    def write(
+        self,
+        event: str,
+        step: int = 0,
+        of: int = 0,
+        *,
+        why: str = "",
+        part: str = "",
+        name: str = "",
+        before: Entry | None = None,
+        after: Entry | None = None,
+    ) -> None:
+        """Add a line and wait until the disk has it."""
+        when = datetime.now(UTC).isoformat(timespec="seconds")
+        note = Note(self._run, when, getpass.getuser(), event, step, of, why, part, name, before, after)
+        append_durably(self._path, msgspec.json.encode(note))
+
+    def unfinished(self) -> Note | None:
+        """The last change that was begun, if the last run did not come to its end."""
+        notes = self._notes()
+        if not notes or notes[-1].event == "finished":
+            return None
+        return next((note for note in reversed(notes) if note.event in ("sending", "done", "started")), None)
+
+    def _notes(self) -> list[Note]:
+        """All lines that can be read; a last line that a power cut left half-written is passed over."""
+        try:
+            lines = self._path.read_bytes().splitlines()
+        except FileNotFoundError:
+            return []
+        except OSError as error:
+            raise StorageError(f"{self._path} cannot be read: {error.strerror}") from error
+        notes: list[Note] = []
+        for line in lines:
+            try:
+                notes.append(msgspec.json.decode(line, type=Note))
+            except msgspec.DecodeError:
+                continue
+        return notes

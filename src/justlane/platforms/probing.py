@@ -1,0 +1,139 @@
+"""As every person: ask the platform itself and really try, and compare both with what is declared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from msgspec import Struct
+
+from justlane.engine.deciding import cells_of
+from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.platforms.interface import Connector, Progress
+
+_STRIDE = 7
+"""Neighbours in the list of people try places that are this far apart."""
+
+Cell = tuple[str, str, str]
+"""(action, kind of scope, scope)."""
+
+
+class Difference(Struct, frozen=True):
+    """One cell where what is declared, what the platform says and what it does are not all the same."""
+
+    user: str
+    action: str
+    scope: str
+    declared: bool
+    says: bool
+    does: bool | None
+    """What trying gave; None if it was not tried because the person could not sign in."""
+
+    @property
+    def more(self) -> bool:
+        """Whether the person gets more than is declared, rather than less."""
+        return not self.declared
+
+
+class ProbeResult(Struct, frozen=True):
+    """What probing a platform found."""
+
+    platform: str
+    people: int
+    asked: int
+    """Cells that the platform was asked about."""
+    tried: int
+    """Actions that were really tried."""
+    kept_out: tuple[str, ...]
+    """Enabled people whom the platform did not let sign in."""
+    let_in: tuple[str, ...]
+    """Disabled people whom it did."""
+    differences: tuple[Difference, ...]
+
+    @property
+    def clean(self) -> bool:
+        """Whether everybody gets what is declared, no more and no less."""
+        return not (self.kept_out or self.let_in or self.differences)
+
+
+def probe(
+    index: EstateIndex, platform: str, connector: Connector, progress: Progress, tries: int | None = 1
+) -> ProbeResult:
+    """Probe a platform as every person.
+
+    Every cell is asked about. Tried is, for every person and action, at `tries` scopes where it is declared and as
+    many where it is not (others for each person), and every cell where the answers differ; with None, every cell.
+    """
+    prepared = index.platform(platform)
+    cells = _cells(prepared)
+    users = list(index.estate.directory.users.values())
+    result = ProbeResult(platform, len(users), 0, 0, (), (), ())
+    progress.start(len(users), platform)
+    try:
+        for number, user in enumerate(users):
+            progress.step(user.login)
+            declared = cells_of(index, user.login, platform)
+            expected = {cell: cell[0] in declared.get(cell[2], {}) for cell in cells}
+            chosen = _chosen(expected, tries, number)
+            result = _with(result, _person(index, user.login, connector, expected, chosen), user.login)
+    finally:
+        progress.stop()
+    return result
+
+
+class _Person(Struct, frozen=True):
+    enabled: bool
+    signed_in: bool
+    asked: int
+    tried: int
+    differences: tuple[Difference, ...]
+
+
+def _with(result: ProbeResult, person: _Person, login: str) -> ProbeResult:
+    """The result with one more person."""
+    kept_out = (*result.kept_out, login) if person.enabled and not person.signed_in else result.kept_out
+    let_in = (*result.let_in, login) if person.signed_in and not person.enabled else result.let_in
+    return ProbeResult(
+        result.platform,
+        result.people,
+        result.asked + person.asked,
+        result.tried + person.tried,
+        kept_out,
+        let_in,
+        result.differences + person.differences,
+    )
+
+
+def _person(
+    index: EstateIndex, login: str, connector: Connector, expected: Mapping[Cell, bool], chosen: Sequence[Cell]
+) -> _Person:
+    cells = list(expected)
+    says = dict(zip(cells, connector.evaluate(login, cells), strict=True))
+    suspicious = [cell for cell in cells if says[cell] != expected[cell]]
+    session = connector.sign_in(login)
+    to_try = list(dict.fromkeys([*chosen, *suspicious])) if session else []
+    does = {cell: session.attempt(cell[0], cell[2]) for cell in to_try} if session else {}
+    differences = [
+        Difference(login, cell[0], cell[2], expected[cell], says[cell], does.get(cell))
+        for cell in cells
+        if says[cell] != expected[cell] or does.get(cell, expected[cell]) != expected[cell]
+    ]
+    return _Person(index.is_enabled(login), session is not None, len(cells), len(does), tuple(differences))
+
+
+def _cells(prepared: PlatformIndex) -> list[Cell]:
+    return [
+        (action, scope.kind, scope.address)
+        for scope in prepared.platform.scopes.values()
+        for action in prepared.platform.actions
+        if prepared.applies(action, scope.address)
+    ]
+
+
+def _chosen(expected: Mapping[Cell, bool], tries: int | None, number: int) -> list[Cell]:
+    """The cells to try as the person with that number: some of each action and outcome, spread over the scopes."""
+    if tries is None:
+        return list(expected)
+    groups: dict[tuple[str, bool], list[Cell]] = {}
+    for cell, outcome in expected.items():
+        groups.setdefault((cell[0], outcome), []).append(cell)
+    return [some[(number * _STRIDE + n) % len(some)] for some in groups.values() for n in range(min(tries, len(some)))]

@@ -1,0 +1,94 @@
+"""A chain, from a person to a place, as steps that read aloud."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec import Struct
+
+from justlane.engine.coverage import CoverStep
+from justlane.engine.explaining import Chain
+from justlane.engine.membership import MemberStep
+from justlane.engine.roles import RoleStepKind
+from justlane.model.bindings import Binding
+from justlane.model.findings import Source
+from justlane.model.people import PrincipalKind
+from justlane.reports.layout import Span
+
+
+class Step(Struct, frozen=True):
+    """One step: what it says, in styled pieces, and the line that says so."""
+
+    kind: str
+    spans: tuple[Span, ...]
+    source: Source
+
+    @property
+    def sentence(self) -> str:
+        """What the step says."""
+        return "".join(text for text, _ in self.spans)
+
+
+def steps(chain: Chain) -> list[Step]:
+    """The steps of a chain, in the order in which a person would tell them."""
+    found: list[Step] = []
+    for place, membership in enumerate(chain.memberships):
+        verb = "which is in " if place else "is in "
+        found.append(Step("member", ((verb, ""), (str(membership.group), "name")), membership.source))
+    binding = chain.binding
+    verb = "which is given " if chain.memberships else "is given "
+    if binding.principal.kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
+        verb = f"is {binding.principal}, to whom is given "
+    given: tuple[Span, ...] = ((verb, ""), (binding.role, "name"), (" at ", ""), (binding.scope, "name"))
+    found.append(Step("given", given, binding.source))
+    for step in chain.role:
+        verb = {
+            RoleStepKind.BUILDS_ON: " builds on ",
+            RoleStepKind.ALLOWS: " allows ",
+            RoleStepKind.IMPLIES: " implies ",
+        }[step.kind]
+        found.append(Step(step.kind.value, ((step.subject, "name"), (verb, ""), (step.object, "name")), step.source))
+    for cover in _merged(chain.coverage):
+        verb = " gathers " if cover.gathers else " contains "
+        found.append(Step("covers", ((cover.outer, "name"), (verb, ""), (cover.inner, "name")), cover.source))
+    return found
+
+
+def _merged(coverage: tuple[CoverStep, ...]) -> list[CoverStep]:
+    """Containment in containment is containment: one step for each run of them."""
+    merged: list[CoverStep] = []
+    for step in coverage:
+        if merged and not step.gathers and not merged[-1].gathers:
+            merged[-1] = CoverStep(merged[-1].outer, step.inner, False, step.source)
+        else:
+            merged.append(step)
+    return merged
+
+
+def plain(chain: Chain) -> dict[str, Any]:
+    """A chain as JSON values."""
+    return {
+        "binding": plain_binding(chain.binding),
+        "steps": [{"kind": s.kind, "sentence": s.sentence, **plain_source(s.source)} for s in steps(chain)],
+    }
+
+
+def plain_binding(binding: Binding) -> dict[str, Any]:
+    """A binding as JSON values."""
+    return {
+        "principal": str(binding.principal),
+        "role": binding.role,
+        "scope": binding.scope,
+        "reason": binding.reason,
+        **plain_source(binding.source),
+    }
+
+
+def plain_source(source: Source | None) -> dict[str, Any]:
+    """File and line as JSON values."""
+    return {"file": source.file, "line": source.line} if source else {"file": None, "line": None}
+
+
+def way(user: str, memberships: tuple[MemberStep, ...]) -> str:
+    """A chain of memberships in short: `northern-crew in field-crews in staff`."""
+    return " in ".join(step.group.name for step in memberships) or user

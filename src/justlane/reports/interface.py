@@ -1,0 +1,97 @@
+"""What every report offers, the table of formats, and the table of reports by kind of result."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Sequence
+from importlib import import_module
+from typing import Any, Protocol, cast
+
+from msgspec import Struct
+
+Plain = dict[str, Any] | list[Any]
+
+
+class Look(Struct, frozen=True):
+    """How text is to look."""
+
+    width: int
+    """Columns of the terminal."""
+    paint: Callable[[str, str], str]
+    """Gives a piece of text a style: `yes`, `no`, `warn`, `name`, `head` or `dim`."""
+
+
+class Sheet(Struct, frozen=True):
+    """A result as a table."""
+
+    columns: tuple[str, ...]
+    rows: Sequence[Sequence[object]]
+
+
+class Presenter(Protocol):
+    """A module that presents one kind of result."""
+
+    def plain(self, result: Any) -> Plain:
+        """The result as JSON values; field names are stable."""
+
+    def sheet(self, result: Any) -> Sheet:
+        """The result as a table."""
+
+    def text(self, result: Any, look: Look) -> str:
+        """The result for a person at a terminal."""
+
+
+PRESENTERS = {
+    "Answer": "justlane.reports.answer",
+    "Findings": "justlane.reports.findings",
+    "Holders": "justlane.reports.holders",
+    "Plan": "justlane.reports.plan",
+    "ProbeResult": "justlane.reports.probe",
+    "Reach": "justlane.reports.reach",
+    "Verdicts": "justlane.reports.verdicts",
+}
+"""Kind of result -> the module that presents it."""
+
+
+def presenter(kind: str) -> Presenter:
+    """The module that presents one kind of result."""
+    return cast(Presenter, import_module(PRESENTERS[kind]))
+
+
+def _text(kind: str, result: Any, look: Look) -> str:
+    return presenter(kind).text(result, look)
+
+
+def _json(kind: str, result: Any, look: Look) -> str:
+    return json.dumps(presenter(kind).plain(result), indent=2, ensure_ascii=False) + "\n"
+
+
+def _csv(kind: str, result: Any, look: Look) -> str:
+    sheet = presenter(kind).sheet(result)
+    file = io.StringIO()
+    writer = csv.writer(file, lineterminator="\n")
+    writer.writerow(sheet.columns)
+    writer.writerows(sheet.rows)
+    return file.getvalue()
+
+
+def _junit(kind: str, result: Any, look: Look) -> str:
+    from justlane.reports import junit
+
+    return junit.document(kind, presenter(kind).sheet(result), result)
+
+
+FORMATS: dict[str, Callable[[str, Any, Look], str]] = {
+    "text": _text,
+    "json": _json,
+    "csv": _csv,
+    "junit": _junit,
+}
+"""Name of a format -> what writes it."""
+
+
+def present(kind: str, result: Any, form: str, look: Look) -> str:
+    """A result in one of the formats, ending in a line end."""
+    return FORMATS[form](kind, result, look)

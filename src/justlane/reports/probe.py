@@ -1,0 +1,102 @@
+"""What probing found: nothing, or who really gets more or less than is declared."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from justlane.platforms.probing import Difference, ProbeResult
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, line, render
+
+_MOST_SHOWN = 3
+_WORD = {True: "yes", False: "no", None: "not tried"}
+
+
+def plain(result: ProbeResult) -> dict[str, Any]:
+    """The result as JSON values."""
+    return {
+        "platform": result.platform,
+        "people": result.people,
+        "asked": result.asked,
+        "tried": result.tried,
+        "kept_out": list(result.kept_out),
+        "let_in": list(result.let_in),
+        "differences": [
+            {
+                "user": d.user,
+                "action": d.action,
+                "scope": d.scope,
+                "declared": d.declared,
+                "says": d.says,
+                "does": d.does,
+            }
+            for d in result.differences
+        ],
+    }
+
+
+def sheet(result: ProbeResult) -> Sheet:
+    """One row for each difference; an account that wrongly may, or may not, sign in is one too."""
+    rows = [(login, "(sign in)", result.platform, "yes", "", "no") for login in result.kept_out]
+    rows += [(login, "(sign in)", result.platform, "no", "", "yes") for login in result.let_in]
+    rows += [(d.user, d.action, d.scope, _WORD[d.declared], _WORD[d.says], _WORD[d.does]) for d in result.differences]
+    return Sheet(("user", "action", "scope", "declared", "platform says", "trying gives"), rows)
+
+
+def text(result: ProbeResult, look: Look) -> str:
+    """The result for a person: more than declared first."""
+    return render(_lines(result), look)
+
+
+def _lines(result: ProbeResult) -> Iterator[Line]:
+    counted = f"{result.people} people, {result.asked:,} answers compared, {result.tried:,} actions really tried"
+    if result.clean:
+        yield line(("proved", "yes"), f"  everybody gets on {result.platform} what is declared, no more and no less")
+        yield line((f"        {counted}", "dim"))
+        return
+    yield line(("differs", "no"), f"  {result.platform} does not do what is declared")
+    yield line((f"         {counted}", "dim"))
+    yield from _sign_ins(result)
+    more = [d for d in result.differences if d.more]
+    less = [d for d in result.differences if not d.more]
+    for title, some in (("more than declared", more), ("less than declared", less)):
+        if some:
+            yield line()
+            yield line((f"  {title}: {len(some)} cell{'s' * (len(some) != 1)}", "head"))
+            yield from _grouped(some)
+
+
+def _sign_ins(result: ProbeResult) -> Iterator[Line]:
+    for names, said in ((result.let_in, "disabled, yet let in"), (result.kept_out, "enabled, yet kept out")):
+        if names:
+            yield line()
+            yield line((f"  {said}: ", "head"), ", ".join(names), hanging="    ")
+
+
+def _grouped(differences: list[Difference]) -> Iterator[Line]:
+    """Everyone who differs alike, in one action at the same places, shares a line."""
+    places: dict[tuple[str, str, bool, bool | None], list[str]] = {}
+    for d in differences:
+        places.setdefault((d.user, d.action, d.says, d.does if d.says == d.declared else None), []).append(d.scope)
+    alike: dict[tuple[str, bool, bool | None, tuple[str, ...]], list[str]] = {}
+    first = {(d.user, d.action): d for d in reversed(differences)}
+    for (user, action, says, does), scopes in places.items():
+        alike.setdefault((action, says, does, tuple(scopes)), []).append(user)
+    for (action, _, _, where), users in alike.items():
+        d = first[users[0], action]
+        spans = (
+            "  ·  ",
+            (_some(users, "person", "people"), "name"),
+            f": {action} at {_some(where, 'scope', 'scopes')}",
+        )
+        yield line(*spans, hanging="     ")
+        told = f"declared {_WORD[d.declared]}, the platform says {_WORD[d.says]}, trying gives {_WORD[d.does]}"
+        yield line((f"     {told}", "dim"), hanging="     ")
+
+
+def _some(names: Sequence[str], one: str, many: str) -> str:
+    """A few of the names, and how many there are when not all are named."""
+    shown = ", ".join(names[:_MOST_SHOWN])
+    left = len(names) - _MOST_SHOWN
+    return f"{shown} and {left} more {one if left == 1 else many}" if left > 0 else shown

@@ -1,0 +1,166 @@
+"""All that one person may do, as a tree that shows only what they can reach, each with its way there."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+from itertools import groupby, zip_longest
+from typing import Any
+
+from justlane.engine.reaching import Grant, Reach, ReachedScope
+from justlane.reports import chains
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, Span, line, render
+
+_Key = tuple[str, str, str]
+_Ways = dict[_Key, int]
+
+_WIDEST_LEFT = 46
+
+
+def _left_width(scope: ReachedScope, depth: int) -> int:
+    """How wide the tree with its names and kinds is."""
+    own = 3 * depth + len(scope.address.rpartition("/")[2]) + 2 + len(scope.kind)
+    return max([own, *(_left_width(inner, depth + 1) for inner in scope.inside)])
+
+
+def plain(result: Reach) -> dict[str, Any]:
+    """The tree as JSON values."""
+    return {
+        "user": result.user,
+        "enabled": result.enabled,
+        "within": result.within,
+        "scopes": result.scopes,
+        "cells": result.cells,
+        "platforms": [_plain_scope(tree) for tree in result.platforms],
+    }
+
+
+def _plain_scope(scope: ReachedScope) -> dict[str, Any]:
+    return {
+        "scope": scope.address,
+        "kind": scope.kind,
+        "actions": {
+            action: [
+                {"through": [str(m.group) for m in g.memberships], **chains.plain_binding(g.binding)} for g in grants
+            ]
+            for action, grants in scope.actions.items()
+        },
+        "inside": [_plain_scope(inner) for inner in scope.inside],
+    }
+
+
+def _walk(scope: ReachedScope) -> Iterator[ReachedScope]:
+    yield scope
+    for inner in scope.inside:
+        yield from _walk(inner)
+
+
+def sheet(result: Reach) -> Sheet:
+    """One row for each scope, action and grant."""
+    rows = [
+        (
+            scope.address,
+            scope.kind,
+            action,
+            grant.binding.role,
+            str(grant.binding.principal),
+            grant.binding.source.line_address,
+        )
+        for tree in result.platforms
+        for scope in _walk(tree)
+        for action, grants in scope.actions.items()
+        for grant in grants
+    ]
+    return Sheet(("scope", "kind", "action", "role", "given to", "line"), rows)
+
+
+def text(result: Reach, look: Look) -> str:
+    """The ways first, numbered; then the tree, each action with the numbers of its ways."""
+    return render(_lines(result), look)
+
+
+def _lines(result: Reach) -> Iterator[Line]:
+    where = f" within {result.within}" if result.within else ""
+    if not result.platforms:
+        why = "" if result.enabled else ": the account is disabled"
+        yield line((result.user, "name"), f" reaches nothing{where}{why}")
+        return
+    scopes = f"{result.scopes} scope{'s' * (result.scopes != 1)}"
+    yield line((result.user, "name"), f" may do something at {scopes}{where}, {result.cells} actions in all")
+    ways: dict[_Key, Grant] = {}
+    for tree in result.platforms:
+        for scope in _walk(tree):
+            ways |= {grant.binding.key: grant for grant in scope.grants if grant.binding.key not in ways}
+    yield line()
+    yield line(("through", "head"))
+    for number, grant in enumerate(ways.values(), 1):
+        yield from _way(result.user, number, grant)
+    numbers = {key: number for number, key in enumerate(ways, 1)}
+    room = max(_left_width(tree, 0) for tree in result.platforms) + 2
+    for tree in result.platforms:
+        yield line()
+        yield from _scope_lines([tree], numbers, "", "", min(room, _WIDEST_LEFT))
+
+
+def _way(user: str, number: int, grant: Grant) -> Iterator[Line]:
+    binding = grant.binding
+    spans = (
+        f"{number:>4}  ",
+        (binding.role, "name"),
+        f" at {binding.scope}, given to ",
+        (str(binding.principal), "name"),
+    )
+    yield line(*spans, source=binding.source, hanging="      ")
+    if len(grant.memberships) > 1:
+        yield line((f"      {user} is in {chains.way(user, grant.memberships)}", "dim"), hanging="      ")
+
+
+def _signature(scope: ReachedScope, ways: _Ways) -> tuple[object, ...]:
+    """Scopes with the same signature share a line; one that holds others stands alone."""
+    alone = scope.address if scope.inside else ""
+    return (alone, scope.kind, tuple((a, _numbers(gs, ways)) for a, gs in scope.actions.items()))
+
+
+def _scope_lines(scopes: list[ReachedScope], ways: _Ways, branch: str, hanging: str, room: int) -> Iterator[Line]:
+    """Lines for scopes that share their actions, and for what is inside."""
+    scope = scopes[0]
+    deeper = hanging + ("│  " if scope.inside else "   ")
+    names = _shared(scopes, room - len(branch))
+    by_way = _by_way(scope, ways)
+    numbers_width = max((len(numbers) for numbers, _ in by_way), default=0) + 2
+    for place, (row, way) in enumerate(zip_longest(names, by_way)):
+        before = branch if place == 0 else hanging if row else deeper
+        left: list[Span] = [(before, "tree"), *(row or ())]
+        pad = " " * (room - sum(len(text) for text, _ in left))
+        right: list[Span] = [(way[0].ljust(numbers_width), "warn"), (", ".join(way[1]), "")] if way else []
+        yield line(*left, pad, *right, hanging=" " * (room + numbers_width))
+    groups = [list(group) for _, group in groupby(scope.inside, key=lambda inner: _signature(inner, ways))]
+    for place, group in enumerate(groups, 1):
+        last = place == len(groups)
+        yield from _scope_lines(
+            group, ways, hanging + ("└─ " if last else "├─ "), hanging + ("   " if last else "│  "), room
+        )
+
+
+def _shared(scopes: list[ReachedScope], room: int) -> list[tuple[Span, ...]]:
+    """The names of scopes that share a line, as many to a row as fit, then their kind."""
+    names = [scope.address.rpartition("/")[2] for scope in scopes]
+    kind = scopes[0].kind + (f" ×{len(scopes)}" if len(scopes) > 1 else "")
+    words = [name + ("," if name is not names[-1] else "") for name in names]
+    rows = textwrap.wrap(" ".join(words), max(room - 2, 12), break_long_words=False, break_on_hyphens=False)
+    if len(rows[-1]) + 2 + len(kind) <= room - 2:
+        return [*(((row, "name"),) for row in rows[:-1]), ((rows[-1], "name"), (f"  {kind}", "dim"))]
+    return [*(((row, "name"),) for row in rows), ((kind, "dim"),)]
+
+
+def _by_way(scope: ReachedScope, ways: _Ways) -> list[tuple[str, list[str]]]:
+    """The actions of a scope, those that share their ways together."""
+    found: dict[str, list[str]] = {}
+    for action, grants in scope.actions.items():
+        found.setdefault(_numbers(grants, ways), []).append(action)
+    return sorted(found.items(), key=lambda item: [int(n) for n in item[0].split(",")])
+
+
+def _numbers(grants: tuple[Grant, ...], ways: _Ways) -> str:
+    return ",".join(str(number) for number in sorted(ways[grant.binding.key] for grant in grants))

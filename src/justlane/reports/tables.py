@@ -1,0 +1,25 @@
+"""Tables for the terminal, drawn by Rich."""
+
+from __future__ import annotations
+
+from io import StringIO
+
+from justlane.reports.interface import Look, Sheet
+
+
+def table(sheet: Sheet, look: Look) -> str:
+    """A table as wide as its content, at most as wide as the terminal; long cells wrap."""
+    from rich import box
+    from rich.console import Console
+    from rich.table import Table
+
+    drawn = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
+    for column in sheet.columns:
+        drawn.add_column(column, overflow="fold")
+    for row in sheet.rows:
+        drawn.add_row(*(str(cell) for cell in row))
+    file = StringIO()
+    Console(file=file, width=look.width, color_system=None, highlight=False, markup=False, emoji=False).print(drawn)
+    lines = file.getvalue().splitlines()
+    head = [look.paint(text.rstrip(), "head") for text in lines[:1]]
+    return "".join(text.rstrip() + "\n" for text in (*head, *lines[1:]))

@@ -1,0 +1,271 @@
+"""A stand-in platform as a small HTTP server.
+
+    GET    /.well-known/authzen-configuration   where the evaluation endpoints are
+    POST   /access/v1/evaluation                 OpenID Authorization API 1.0
+    POST   /access/v1/evaluations
+    GET    /holds                                all people, groups, roles and bindings
+    PUT    /holds/{part}/{name}                  add or replace one, with If-Match
+    DELETE /holds/{part}/{name}                  remove one, with If-Match
+    POST   /sign-in                              a pass for a person
+    POST   /try                                  carry out an action, with that pass
+    PUT    /misbehaviour/{kind}                  depart from what it says
+
+All but the first need `Authorization: Bearer TOKEN`. Errors are problem details (RFC 9457).
+"""
+
+from __future__ import annotations
+
+import asyncio
+import hmac
+import secrets
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from starlette.applications import Starlette
+from starlette.exceptions import HTTPException
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Route
+
+from justlane.standin.misbehaving import MISBEHAVIOURS
+from justlane.standin.ruling import Ruling
+from justlane.standin.site import PARTS, Binding, Site, keep
+
+_REMEMBERED = 1000
+_PATIENCE_SECONDS = 3600
+
+
+class Problem(HTTPException):
+    """Something to answer with a problem detail."""
+
+    def __init__(self, status: int, title: str, detail: str) -> None:
+        super().__init__(status, detail)
+        self.title = title
+
+
+class StandIn:
+    """One stand-in: its site, its token, and who is signed in."""
+
+    def __init__(self, site: Site, path: Path | None, token: str) -> None:
+        self.site = site
+        self._path = path
+        self._token = token
+        self._passes: dict[str, str] = {}
+        self._ruling = Ruling(site)
+
+    def app(self) -> Starlette:
+        """The web application."""
+        routes = [
+            Route("/.well-known/authzen-configuration", self.configuration),
+            Route("/access/v1/evaluation", self._guarded(self.evaluation), methods=["POST"]),
+            Route("/access/v1/evaluations", self._guarded(self.evaluations), methods=["POST"]),
+            Route("/holds", self._guarded(self.holds)),
+            Route("/holds/{part}/{name:path}", self._guarded(self.put), methods=["PUT"]),
+            Route("/holds/{part}/{name:path}", self._guarded(self.drop), methods=["DELETE"]),
+            Route("/sign-in", self._guarded(self.sign_in), methods=["POST"]),
+            Route("/try", self.attempt, methods=["POST"]),
+            Route("/misbehaviour/{kind}", self._guarded(self.misbehave), methods=["PUT"]),
+        ]
+        return Starlette(routes=routes, exception_handlers={HTTPException: _problem})
+
+    def _guarded(self, handler: Callable[[Request], Awaitable[Response]]) -> Callable[[Request], Awaitable[Response]]:
+        async def checked(request: Request) -> Response:
+            if not hmac.compare_digest(_bearer(request), self._token):
+                raise Problem(401, "Not authorised", "the bearer token is missing or wrong")
+            odd = self.site.misbehaviour
+            if not request.url.path.startswith("/misbehaviour"):
+                if odd.hang:
+                    await asyncio.sleep(_PATIENCE_SECONDS)
+                if odd.nonsense:
+                    return Response("<html>come back tomorrow</html>", media_type="text/html")
+            return await handler(request)
+
+        return checked
+
+    async def configuration(self, request: Request) -> Response:
+        """Metadata of the OpenID Authorization API."""
+        base = str(request.base_url).rstrip("/")
+        return JSONResponse(
+            {
+                "policy_decision_point": base,
+                "access_evaluation_endpoint": f"{base}/access/v1/evaluation",
+                "access_evaluations_endpoint": f"{base}/access/v1/evaluations",
+            }
+        )
+
+    async def evaluation(self, request: Request) -> Response:
+        """One question."""
+        return _echoing(request, {"decision": self._decision(await _body(request))})
+
+    async def evaluations(self, request: Request) -> Response:
+        """Several questions, each completed by the defaults around them."""
+        body = await _body(request)
+        questions = body.get("evaluations")
+        if not questions:
+            return _echoing(request, {"decision": self._decision(body)})
+        if not isinstance(questions, list) or not all(isinstance(q, dict) for q in questions):
+            raise Problem(400, "Bad request", "`evaluations` must be a list of objects")
+        semantic = (body.get("options") or {}).get("evaluations_semantic", "execute_all")
+        if semantic not in _STOPS_AT:
+            raise Problem(400, "Bad request", f"there is no evaluations_semantic {semantic!r}")
+        answers: list[dict[str, Any]] = []
+        for question in questions:
+            answers.append(self._answer({**body, **question}))
+            if answers[-1]["decision"] is _STOPS_AT[semantic]:
+                break
+        return _echoing(request, {"evaluations": answers})
+
+    def _answer(self, question: dict[str, Any]) -> dict[str, Any]:
+        """A question that makes no sense is a no, with its error beside it."""
+        try:
+            return {"decision": self._decision(question)}
+        except Problem as problem:
+            return {"decision": False, "context": {"error": {"status": problem.status_code, "message": problem.detail}}}
+
+    def _decision(self, question: dict[str, Any]) -> bool:
+        try:
+            subject, action, resource = question["subject"], question["action"], question["resource"]
+            asked = (subject["id"], action["name"], resource["id"])
+            kinds = (subject["type"], resource["type"])
+        except (KeyError, TypeError):
+            detail = "a question needs subject (type, id), action (name) and resource (type, id)"
+            raise Problem(400, "Bad request", detail) from None
+        if not all(isinstance(part, str) for part in (*asked, *kinds)):
+            raise Problem(400, "Bad request", "types, ids and names are strings")
+        return kinds[0] == "user" and self._ruling.says(*asked)
+
+    async def holds(self, request: Request) -> Response:
+        """Everything, at one revision."""
+        held = {part: msgspec.to_builtins(getattr(self.site, part)) for part in PARTS}
+        revision = str(self.site.revision)
+        return JSONResponse({"revision": revision, **held}, headers={"ETag": f'"{revision}"'})
+
+    async def put(self, request: Request) -> Response:
+        """Add or replace one thing."""
+        part, name = self._part(request)
+        self._match(request)
+        try:
+            entry = msgspec.json.decode(await request.body(), type=PARTS[part])
+        except msgspec.DecodeError as error:
+            raise Problem(400, "Bad request", str(error)) from error
+        if isinstance(entry, Binding):
+            self._check_binding(entry)
+        getattr(self.site, part)[name] = entry
+        return self._changed()
+
+    async def drop(self, request: Request) -> Response:
+        """Remove one thing."""
+        part, name = self._part(request)
+        self._match(request)
+        if getattr(self.site, part).pop(name, None) is None:
+            raise Problem(404, "Not found", f"there is nothing named {name!r} in {part}")
+        return self._changed()
+
+    def _part(self, request: Request) -> tuple[str, str]:
+        part, name = request.path_params["part"], request.path_params["name"]
+        if part not in PARTS:
+            raise Problem(404, "Not found", f"there are {', '.join(PARTS)}, not {part!r}")
+        return part, name
+
+    def _match(self, request: Request) -> None:
+        wanted = request.headers.get("if-match")
+        if wanted is None:
+            raise Problem(428, "Precondition required", "send If-Match with the revision that you read")
+        if wanted.strip('"') != str(self.site.revision):
+            raise Problem(412, "Changed meanwhile", f"the revision is {self.site.revision} by now")
+
+    def _check_binding(self, entry: Binding) -> None:
+        kind, _, name = entry.principal.partition(" ")
+        known = {
+            "group": set(self.site.groups),
+            "user": set(self.site.people),
+            "authenticated": {""},
+            "anonymous": {""},
+        }
+        if name not in known.get(kind, set()):
+            raise Problem(409, "Unknown name", f"there is no {entry.principal!r} here")
+        if entry.role not in self.site.roles or entry.scope not in self.site.nature.kinds:
+            raise Problem(409, "Unknown name", f"there is no role {entry.role!r} or no scope {entry.scope!r} here")
+
+    def _changed(self) -> Response:
+        self.site.revision += 1
+        self._settle()
+        return JSONResponse({"revision": str(self.site.revision)})
+
+    def _settle(self) -> None:
+        """Decide afresh from now on, and keep what there is."""
+        self._ruling = Ruling(self.site)
+        if self._path is not None:
+            keep(self._path, self.site)
+
+    async def sign_in(self, request: Request) -> Response:
+        """A pass for a person, if the account may sign in."""
+        user = (await _body(request)).get("user")
+        if not isinstance(user, str) or not self._ruling.may_sign_in(user):
+            raise Problem(403, "Sign-in refused", f"there is no enabled account {user!r}")
+        access = secrets.token_urlsafe(18)
+        self._passes[access] = user
+        return JSONResponse({"pass": access})
+
+    async def attempt(self, request: Request) -> Response:
+        """Carry out an action as the person who is signed in."""
+        user = self._passes.get(_bearer(request))
+        if user is None:
+            raise Problem(401, "Not signed in", "sign in first")
+        body = await _body(request)
+        action, scope = str(body.get("action")), str(body.get("scope"))
+        if not self._ruling.allows(user, action, scope):
+            raise Problem(403, "Not allowed", f"{user} may not {action} at {scope}")
+        self.site.done = [*self.site.done[-_REMEMBERED:], [user, action, scope]]
+        return JSONResponse({"done": True})
+
+    async def misbehave(self, request: Request) -> Response:
+        """Start to misbehave in one way (or, with `none`, stop)."""
+        kind, detail = request.path_params["kind"], str((await _body(request)).get("detail", ""))
+        if kind not in MISBEHAVIOURS:
+            raise Problem(404, "Not found", f"there are {', '.join(MISBEHAVIOURS)}, not {kind!r}")
+        try:
+            MISBEHAVIOURS[kind](self.site, detail)
+        except ValueError as error:
+            raise Problem(400, "Bad request", str(error)) from error
+        self._settle()
+        return JSONResponse({"misbehaves": kind})
+
+
+_STOPS_AT = {"execute_all": None, "deny_on_first_deny": False, "permit_on_first_permit": True}
+"""What ends the evaluations early (OpenID Authorization API 1.0, section 7.1.2)."""
+
+
+def _bearer(request: Request) -> str:
+    kind, _, value = request.headers.get("authorization", "").partition(" ")
+    return value.strip() if kind.lower() == "bearer" and value.isascii() else ""
+
+
+async def _body(request: Request) -> dict[str, Any]:
+    try:
+        body = msgspec.json.decode(await request.body())
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise Problem(400, "Bad request", f"the body is not JSON: {error}") from error
+    if not isinstance(body, dict):
+        raise Problem(400, "Bad request", "the body must be a JSON object")
+    return body
+
+
+def _echoing(request: Request, content: dict[str, Any]) -> Response:
+    """An answer that carries the caller's X-Request-ID, as the API asks."""
+    own = request.headers.get("x-request-id")
+    return JSONResponse(content, headers={"X-Request-ID": own} if own else None)
+
+
+async def _problem(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    content = {
+        "type": "about:blank",
+        "title": getattr(error, "title", "") or error.detail,
+        "status": error.status_code,
+        "detail": error.detail,
+    }
+    headers = {"WWW-Authenticate": "Bearer"} if error.status_code == 401 else None
+    return JSONResponse(content, status_code=error.status_code, headers=headers, media_type="application/problem+json")

@@ -1,0 +1,109 @@
+"""What a stand-in is and holds: its own scopes and actions, and the people, groups, roles and bindings given to it.
+
+Everything is kept in one JSON file, replaced in one step at every change.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from justlane.files.storing import write_atomically
+from justlane.model.errors import StorageError
+
+
+class Nature(msgspec.Struct):
+    """What the platform is by itself."""
+
+    kinds: dict[str, str]
+    """Address of a scope -> its kind."""
+    gathers: dict[str, list[str]]
+    """Address of a resource group -> what it gathers."""
+    implies: dict[str, list[str]]
+    """Action -> the actions that it implies; every action stands here."""
+    applies: dict[str, list[str]]
+    """Action -> the kinds of scope where it can be done; empty for all."""
+
+
+class Person(msgspec.Struct, forbid_unknown_fields=True):
+    """An account."""
+
+    enabled: bool
+
+
+class Group(msgspec.Struct, forbid_unknown_fields=True):
+    """A group: `user NAME` and `group NAME`."""
+
+    members: list[str]
+
+
+class Role(msgspec.Struct, forbid_unknown_fields=True):
+    """A role, as declared."""
+
+    allows: list[str]
+    excepts: list[str] = []
+    builds_on: list[str] = []
+
+
+class Binding(msgspec.Struct, forbid_unknown_fields=True):
+    """A grant."""
+
+    principal: str
+    role: str
+    scope: str
+    reason: str = ""
+
+
+PARTS: dict[str, Any] = {"people": Person, "groups": Group, "roles": Role, "bindings": Binding}
+"""What can be put, and what each entry must look like."""
+
+
+class Misbehaviour(msgspec.Struct):
+    """The ways in which this stand-in departs from what it says."""
+
+    stale_roles: dict[str, Role] = {}
+    """Roles that still work as they once were, whatever has been put since."""
+    hidden_grants: list[list[str]] = []
+    """[user, action, scope] that work although nothing held gives them."""
+    hidden_refusals: list[list[str]] = []
+    """[user, action, scope] that fail although what is held gives them."""
+    two_faced: list[list[str]] = []
+    """[user, action, scope] that are answered no and work all the same."""
+    hang: bool = False
+    nonsense: bool = False
+
+
+class Site(msgspec.Struct):
+    """Everything about one stand-in."""
+
+    platform: str
+    nature: Nature
+    revision: int = 0
+    people: dict[str, Person] = {}
+    groups: dict[str, Group] = {}
+    roles: dict[str, Role] = {}
+    bindings: dict[str, Binding] = {}
+    misbehaviour: Misbehaviour = msgspec.field(default_factory=Misbehaviour)
+    done: list[list[str]] = []
+    """The last [user, action, scope] that were really carried out."""
+
+
+def opened(path: Path, platform: str, nature: Nature) -> Site:
+    """The stand-in kept in a file, with the nature that is declared now; a new one if there is no file."""
+    try:
+        site = msgspec.json.decode(path.read_bytes(), type=Site)
+    except FileNotFoundError:
+        return Site(platform, nature)
+    except (OSError, msgspec.DecodeError) as error:
+        raise StorageError(
+            f"the stand-in's file {path} cannot be read: {error}", "take it away to start afresh"
+        ) from error
+    site.nature = nature
+    return site
+
+
+def keep(path: Path, site: Site) -> None:
+    """Replace the file in one step."""
+    write_atomically(path, msgspec.json.format(msgspec.json.encode(site), indent=1))
