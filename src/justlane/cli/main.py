@@ -91,14 +91,18 @@ def main() -> None:
 def run() -> None:
     """Run the command line; every error ends in a message and an exit code, never in a traceback."""
     try:
-        code = main.main(standalone_mode=False)
+        code = main.main(prog_name="justlane", standalone_mode=False)
     except click.exceptions.Exit as stop:
         code = stop.exit_code
     except (click.Abort, KeyboardInterrupt):
         terminal.complain("stopped", "")
         code = 3
+    except click.UsageError as error:
+        path = error.ctx.command_path if error.ctx else "justlane"
+        terminal.complain(error.format_message(), f"`{path} --help` shows how it is used")
+        code = 2
     except click.ClickException as error:
-        error.show()
+        terminal.complain(error.format_message(), "")
         code = 2
     except JustLaneError as error:
         terminal.explain(error)

@@ -27,9 +27,12 @@ _BUOY = "fieldnet/north/harbour/nb-07"
 
 WALK: list[tuple[str, list[list[str]]]] = [
     ("Read the directory and check the estate: one leaver is still bound", [["check"]]),
-    ("May Imke restart a buoy in the harbour? Yes, and why", [["ask", "imke.vos", "restart-station", _BUOY]]),
     (
-        "May Joost, of the southern crew? No, and what would change it",
+        "May Lotte, of the northern crew, read the log of a buoy in the south? Yes, and why",
+        [["ask", "lotte.marsh", "read-log", "fieldnet/south/bar/sb-11"]],
+    ),
+    (
+        "May Joost, of the southern crew, restart one in the north? No, and what would change it",
         [["ask", "joost.baan", "restart-station", _BUOY]],
     ),
     ("All that the contractor Vik reaches", [["reach", "vik.sorrel"]]),

@@ -7,6 +7,7 @@ from functools import lru_cache
 
 _SEPARATORS = re.compile(r"(?<!\\)(?:\\\\)*[,+]")
 _ESCAPED = re.compile(r"(?:\\[0-9a-fA-F]{2})+|\\(.)", re.DOTALL)
+_SPECIAL = re.compile(r"[\\,+]")
 
 
 @lru_cache(maxsize=65536)
@@ -27,10 +28,12 @@ def normalised(name: str) -> str:
 def _assertion(text: str) -> str:
     kind, equals, value = text.partition("=")
     value = _ESCAPED.sub(_unescaped, value.strip())
-    return f"{kind.strip().lower()}{equals}{' '.join(value.lower().split())}"
+    return f"{kind.strip().lower()}{equals}{_SPECIAL.sub(_escaped, ' '.join(value.lower().split()))}"
 
 
 def _unescaped(match: re.Match[str]) -> str:
-    if match.group(1) is not None:
-        return "\\" + match.group(1) if match.group(1) in ",+" else match.group(1)
-    return bytes.fromhex(match.group().replace("\\", "")).decode("utf-8", "replace")
+    return match.group(1) or bytes.fromhex(match.group().replace("\\", "")).decode("utf-8", "replace")
+
+
+def _escaped(match: re.Match[str]) -> str:
+    return "\\" + match.group()

@@ -117,8 +117,8 @@ def _cannot(index: EstateIndex, login: str, duty: Duty) -> list[Evidence]:
         return []
     failure = answer(index, login, duty.action, duty.scope).failures[0]
     if duty.anywhere and failure.failing is Failing.NOT_APPLICABLE:
-        return [Evidence(f"{login} may not do {duty}: no scope there gives it to them")]
-    return [Evidence(f"{login} may not do {duty}: {_WHY_NOT[failure.failing]}", failure.source)]
+        return [Evidence(f"{login} may not {duty}: no scope there gives it to them")]
+    return [Evidence(f"{login} may not {duty}: {_WHY_NOT[failure.failing]}", failure.source)]
 
 
 def _too_many(index: EstateIndex, duty: Duty, limit: int) -> list[Evidence]:

@@ -202,8 +202,9 @@ class _Checker:
     def _twice(self, text: Text, place: int, keys: list[tuple[str, str, str]]) -> Found:
         source = text.source("bindings", place)
         for key in keys:
-            first = self._given.setdefault(key, source)
-            if first != source:
+            first = self._given.get(key)
+            self._given.setdefault(key, source)
+            if first is not None:
                 to, role, at = key
                 yield error(
                     "same-binding-twice",

@@ -35,6 +35,8 @@ class DeclaredFiles:
     files: list[DeclaredFile]
     patterns: tuple[str, ...]
     """What `include` names."""
+    missing: bool = False
+    """Whether `include` names a file that is not there."""
 
     @property
     def root(self) -> EstateFile | None:
@@ -44,8 +46,8 @@ class DeclaredFiles:
 
     @property
     def complete(self) -> bool:
-        """Whether every file could be understood, at least in part."""
-        return all(file.shape is not None for file in self.files)
+        """Whether every file is there and could be understood, at least in part."""
+        return not self.missing and all(file.shape is not None for file in self.files)
 
     def of(self, kind: type[S]) -> Iterator[tuple[Text, S]]:
         """The files of one kind."""
@@ -67,10 +69,12 @@ def read_all(folder: Path) -> DeclaredFiles:
     root = _read(folder, ROOT)
     files = {ROOT: root}
     patterns: tuple[str, ...] = ()
+    missing = False
     if isinstance(root.shape, EstateFile):
         patterns = root.shape.include
         for place, pattern in enumerate(patterns):
             names = included(folder, pattern)
+            missing = missing or not names
             if not names:
                 source = root.text.source("include", place)
                 root.text.wrong(
@@ -81,7 +85,7 @@ def read_all(folder: Path) -> DeclaredFiles:
                 )
             for name in names:
                 files.setdefault(name, _read(folder, name) if name not in files else root)
-    return DeclaredFiles(list(files.values()), patterns)
+    return DeclaredFiles(list(files.values()), patterns, missing)
 
 
 def _read(folder: Path, name: str) -> DeclaredFile:
@@ -119,8 +123,9 @@ def _validated(text: Text, shape: type[Shape]) -> DeclaredFile:
         except ValidationError as error:
             if attempt:
                 break
-            places = complaints.note(error, shape, text)
-            value = _without(value, {_part(where) for where in places}, left_out)
+            places = {_part(where) for where in complaints.note(error, shape, text)}
+            value = _without(value, places, left_out)
+            text.close_gaps(places)
     return DeclaredFile(text, None, left_out)
 
 

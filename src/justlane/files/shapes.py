@@ -132,7 +132,7 @@ class ExpectationShape(Shape):
     @model_validator(mode="after")
     def _one_sentence(self) -> ExpectationShape:
         """The keys must make one of the five sentences."""
-        keys = {self.model_fields[name].alias or name for name in self.model_fields_set} - {"because"}
+        keys = {type(self).model_fields[name].alias or name for name in self.model_fields_set} - {"because"}
         place = keys & {"at", "anywhere in"}
         claim = keys - place
         if claim not in (

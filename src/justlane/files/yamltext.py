@@ -6,6 +6,7 @@ it looks. YAML 1.2 (yaml.org/spec/1.2.2), read with ruamel.yaml.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -46,6 +47,19 @@ class Text:
     def key(self, *where: str | int) -> Source:
         """Where the key of a value stands; for a list item, the value itself."""
         return self.keys.get(where) or self.source(*where)
+
+    def close_gaps(self, places: Collection[Where]) -> None:
+        """Some items of the lists at the top were taken out: those behind them move up."""
+        gone = [where for where in places if len(where) == 2 and isinstance(where[1], int)]
+
+        def moved(where: Where) -> Where:
+            if len(where) < 2 or not isinstance(where[1], int):
+                return where
+            before = sum(section == where[0] and int(place) < where[1] for section, place in gone)
+            return (where[0], where[1] - before, *where[2:])
+
+        self.keys = {moved(where): source for where, source in self.keys.items() if where[:2] not in gone}
+        self.values = {moved(where): source for where, source in self.values.items() if where[:2] not in gone}
 
     def wrong(self, rule: str, source: Source, message: str, hint: str = "") -> None:
         """Note an error."""

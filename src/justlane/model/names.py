@@ -8,20 +8,20 @@ from collections.abc import Collection
 def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
     """Up to `most` names of `known` that resemble `name`, the most alike first.
 
-    Similarity is Jaro-Winkler (Winkler 1990), ignoring case; what resembles less than 0.8 is left out.
+    Similarity is Jaro-Winkler (Winkler 1990), ignoring case, from 0.8 on; where nothing reaches that, the optimal
+    string alignment distance, from 0.6 on, which forgives two swapped letters in a short word.
     """
     from rapidfuzz import process, utils
-    from rapidfuzz.distance import JaroWinkler
+    from rapidfuzz.distance import OSA, JaroWinkler
 
-    found = process.extract(
-        name,
-        list(known),
-        scorer=JaroWinkler.normalized_similarity,
-        processor=utils.default_process,
-        score_cutoff=0.8,
-        limit=most,
-    )
-    return [choice for choice, _, _ in found]
+    names = list(known)
+    for scorer, cutoff in ((JaroWinkler.normalized_similarity, 0.8), (OSA.normalized_similarity, 0.6)):
+        found = process.extract(
+            name, names, scorer=scorer, processor=utils.default_process, score_cutoff=cutoff, limit=most
+        )
+        if found:
+            return [choice for choice, _, _ in found]
+    return []
 
 
 def did_you_mean(name: str, known: Collection[str], otherwise: str = "") -> str:

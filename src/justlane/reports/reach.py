@@ -15,7 +15,7 @@ from justlane.reports.layout import Line, Span, line, render
 _Key = tuple[str, str, str]
 _Ways = dict[_Key, int]
 
-_WIDEST_LEFT = 46
+_NARROWEST_LEFT, _WIDEST_LEFT = 40, 46
 
 
 def _left_width(scope: ReachedScope, depth: int) -> int:
@@ -96,11 +96,10 @@ def _lines(result: Reach) -> Iterator[Line]:
     yield line(("through", "head"))
     for number, grant in enumerate(ways.values(), 1):
         yield from _way(result.user, number, grant)
-    numbers = {key: number for number, key in enumerate(ways, 1)}
-    room = max(_left_width(tree, 0) for tree in result.platforms) + 2
+    drawer = _Tree(result, {key: number for number, key in enumerate(ways, 1)})
     for tree in result.platforms:
         yield line()
-        yield from _scope_lines([tree], numbers, "", "", min(room, _WIDEST_LEFT))
+        yield from drawer.lines([tree], "", "")
 
 
 def _way(user: str, number: int, grant: Grant) -> Iterator[Line]:
@@ -116,31 +115,44 @@ def _way(user: str, number: int, grant: Grant) -> Iterator[Line]:
         yield line((f"      {user} is in {chains.way(user, grant.memberships)}", "dim"), hanging="      ")
 
 
-def _signature(scope: ReachedScope, ways: _Ways) -> tuple[object, ...]:
-    """Scopes with the same signature share a line; one that holds others stands alone."""
-    alone = scope.address if scope.inside else ""
-    return (alone, scope.kind, tuple((a, _numbers(gs, ways)) for a, gs in scope.actions.items()))
+class _Tree:
+    """Draws the trees of one result in common columns: the tree, the numbers of the ways, the actions."""
 
-
-def _scope_lines(scopes: list[ReachedScope], ways: _Ways, branch: str, hanging: str, room: int) -> Iterator[Line]:
-    """Lines for scopes that share their actions, and for what is inside."""
-    scope = scopes[0]
-    deeper = hanging + ("│  " if scope.inside else "   ")
-    names = _shared(scopes, room - len(branch))
-    by_way = _by_way(scope, ways)
-    numbers_width = max((len(numbers) for numbers, _ in by_way), default=0) + 2
-    for place, (row, way) in enumerate(zip_longest(names, by_way)):
-        before = branch if place == 0 else hanging if row else deeper
-        left: list[Span] = [(before, "tree"), *(row or ())]
-        pad = " " * (room - sum(len(text) for text, _ in left))
-        right: list[Span] = [(way[0].ljust(numbers_width), "warn"), (", ".join(way[1]), "")] if way else []
-        yield line(*left, pad, *right, hanging=" " * (room + numbers_width))
-    groups = [list(group) for _, group in groupby(scope.inside, key=lambda inner: _signature(inner, ways))]
-    for place, group in enumerate(groups, 1):
-        last = place == len(groups)
-        yield from _scope_lines(
-            group, ways, hanging + ("└─ " if last else "├─ "), hanging + ("   " if last else "│  "), room
+    def __init__(self, result: Reach, ways: _Ways) -> None:
+        self._ways = ways
+        widest = max(_left_width(tree, 0) + 2 for tree in result.platforms)
+        self._room = min(max(_NARROWEST_LEFT, widest), _WIDEST_LEFT)
+        scopes = [scope for tree in result.platforms for scope in _walk(tree)]
+        self._numbers_room = 2 + max(
+            len(numbers) for scope in scopes for numbers, _ in [("", []), *self._by_way(scope)]
         )
+
+    def lines(self, scopes: list[ReachedScope], branch: str, hanging: str) -> Iterator[Line]:
+        """Lines for scopes that share their actions, and for what is inside."""
+        scope = scopes[0]
+        deeper = hanging + ("│  " if scope.inside else "   ")
+        names = _shared(scopes, self._room - len(branch))
+        for place, (row, way) in enumerate(zip_longest(names, self._by_way(scope))):
+            before = branch if place == 0 else hanging if row else deeper
+            left: list[Span] = [(before, "tree"), *(row or ())]
+            pad = " " * (self._room - sum(len(text) for text, _ in left))
+            right: list[Span] = [(way[0].ljust(self._numbers_room), "warn"), (", ".join(way[1]), "")] if way else []
+            yield line(*left, pad, *right, hanging=" " * (self._room + self._numbers_room))
+        groups = [list(group) for _, group in groupby(scope.inside, key=self._signature)]
+        for place, group in enumerate(groups, 1):
+            last = place == len(groups)
+            yield from self.lines(group, hanging + ("└─ " if last else "├─ "), hanging + ("   " if last else "│  "))
+
+    def _signature(self, scope: ReachedScope) -> tuple[object, ...]:
+        """Scopes with the same signature share a line; one that holds others stands alone."""
+        return (scope.address if scope.inside else "", scope.kind, self._by_way(scope))
+
+    def _by_way(self, scope: ReachedScope) -> list[tuple[str, list[str]]]:
+        """The actions of a scope, those that share their ways together, with the numbers of these ways."""
+        found: dict[tuple[int, ...], list[str]] = {}
+        for action, grants in scope.actions.items():
+            found.setdefault(tuple(sorted(self._ways[g.binding.key] for g in grants)), []).append(action)
+        return [(",".join(map(str, numbers)), actions) for numbers, actions in sorted(found.items())]
 
 
 def _shared(scopes: list[ReachedScope], room: int) -> list[tuple[Span, ...]]:
@@ -152,15 +164,3 @@ def _shared(scopes: list[ReachedScope], room: int) -> list[tuple[Span, ...]]:
     if len(rows[-1]) + 2 + len(kind) <= room - 2:
         return [*(((row, "name"),) for row in rows[:-1]), ((rows[-1], "name"), (f"  {kind}", "dim"))]
     return [*(((row, "name"),) for row in rows), ((kind, "dim"),)]
-
-
-def _by_way(scope: ReachedScope, ways: _Ways) -> list[tuple[str, list[str]]]:
-    """The actions of a scope, those that share their ways together."""
-    found: dict[str, list[str]] = {}
-    for action, grants in scope.actions.items():
-        found.setdefault(_numbers(grants, ways), []).append(action)
-    return sorted(found.items(), key=lambda item: [int(n) for n in item[0].split(",")])
-
-
-def _numbers(grants: tuple[Grant, ...], ways: _Ways) -> str:
-    return ",".join(str(number) for number in sorted(ways[grant.binding.key] for grant in grants))

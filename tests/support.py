@@ -1,0 +1,137 @@
+"""A user's work for tests: estates as text in a temporary folder, and the built program run on them."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, NamedTuple
+from urllib.request import urlopen
+
+from justlane.directories.interface import read_people
+from justlane.engine.index import EstateIndex
+from justlane.files.loading import load
+
+DEMO = Path(__file__).parent.parent / "src" / "justlane" / "demo"
+PUMPHALL = {path.name: path.read_text() for path in (DEMO / "pumphall").iterdir() if path.is_file()}
+
+
+class Ran(NamedTuple):
+    """What a run of the program gave."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+class EstateTest(unittest.TestCase):
+    """A test with a folder of its own. The cache of the program is in it too."""
+
+    def setUp(self) -> None:
+        temporary = tempfile.TemporaryDirectory()
+        self.addCleanup(temporary.cleanup)
+        self.top = Path(temporary.name).resolve()
+        self.folder = self.top / "estate"
+        self.folder.mkdir()
+
+    def write(self, files: Mapping[str, str | bytes]) -> None:
+        for name, content in files.items():
+            path = self.folder / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(content if isinstance(content, bytes) else content.encode())
+
+    def pumphall(self, **replaced: tuple[str, str]) -> None:
+        """The small estate, with one text replaced by another in files named by their stem."""
+        files = dict(PUMPHALL)
+        for stem, (old, new) in replaced.items():
+            name = next(n for n in files if n.startswith(stem + "."))
+            assert old in files[name], old
+            files[name] = files[name].replace(old, new, 1)
+        self.write(files)
+
+    def saltmarsh(self) -> None:
+        shutil.copytree(DEMO / "saltmarsh", self.folder, dirs_exist_ok=True)
+
+    def index(self) -> EstateIndex:
+        """The estate in the folder, read here and now."""
+        loaded = load(self.folder, read_people)
+        assert loaded.estate is not None, loaded.findings
+        return EstateIndex(loaded.estate)
+
+    @property
+    def environment(self) -> dict[str, str]:
+        kept = {k: v for k, v in os.environ.items() if not k.startswith(("JUSTLANE", "_JUSTLANE"))}
+        return {**kept, "XDG_CACHE_HOME": str(self.top / "cache"), "JUSTLANE_ESTATE": str(self.folder)}
+
+    def run_lane(self, *words: str, stdin: str | None = None, **extra: str) -> Ran:
+        """Run the program as a user would, without a terminal. A traceback is always a failure."""
+        command = [sys.executable, "-m", "justlane", *words]
+        done = subprocess.run(
+            command,
+            env={**self.environment, **extra},
+            cwd=self.top,
+            capture_output=True,
+            text=True,
+            input=stdin or "",
+            timeout=120,
+            check=False,
+        )
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertNotIn("mistake in justlane itself", done.stderr)
+        return Ran(done.returncode, done.stdout, done.stderr)
+
+    def lane(self, line: str, code: int = 0, **extra: str) -> Ran:
+        """Run a command line without quotes, and insist on its exit code."""
+        ran = self.run_lane(*line.split(), **extra)
+        self.assertEqual(ran.code, code, ran)
+        return ran
+
+    @contextmanager
+    def standing_in(self, platform: str) -> Iterator[subprocess.Popen[str]]:
+        """A stand-in on a free port, with a token, for a platform whose file holds the port 8471 or 8472."""
+        port = free_port()
+        for path in (self.folder / "platforms").glob(f"{platform}.yaml"):
+            path.write_text(path.read_text().replace("8471", str(port)).replace("8472", str(port)))
+        token = self.folder / "secrets" / f"{platform}.token"
+        if not token.exists():
+            token.parent.mkdir(mode=0o700, exist_ok=True)
+            token.touch(mode=0o600)
+            token.write_text("a-token-of-the-tests")
+        command = [sys.executable, "-m", "justlane", "standin", platform]
+        process = subprocess.Popen(command, env=self.environment, stderr=subprocess.PIPE, text=True)
+        try:
+            wait_for(f"http://127.0.0.1:{port}/.well-known/authzen-configuration", process)
+            yield process
+        finally:
+            process.terminate()
+            process.communicate(timeout=10)
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def wait_for(url: str, process: subprocess.Popen[str]) -> None:
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline and process.poll() is None:
+        try:
+            with urlopen(url, timeout=1):
+                return
+        except OSError:
+            time.sleep(0.05)
+    raise AssertionError(f"nothing answers at {url}")

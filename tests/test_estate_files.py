@@ -1,0 +1,189 @@
+"""What is wrong with estate files is said with file, line and column, all of it in one run."""
+
+import json
+import re
+import unittest
+
+import jsonschema
+
+from justlane.files import cache
+from justlane.files.schema import schemas
+from justlane.files.yamltext import read
+from tests.support import DEMO, PUMPHALL, EstateTest
+
+BAD = [
+    # file (stem), text, replaced by, then what is said: place, message, hint
+    ("pumphall", "give: watcher", "give: wacher", "pumphall.yaml:49:11", "no role on pumphall named 'wacher'", "watcher"),
+    ("pumphall", "group staff", "group stuff", "pumphall.yaml:50:9", "the directory has no group 'stuff'", "staff"),
+    ("pumphall", "to: group staff", "to: user ben.fery", "pumphall.yaml:50:9", "no user 'ben.fery'", "ben.ferry"),
+    ("pumphall", "to: group staff", "to: staff", "pumphall.yaml:50:9", "found 'staff', expected `group NAME`", ""),
+    ("pumphall", "at: pumphall\n", "at: pumphal\n", "pumphall.yaml:51:9", "there is no platform 'pumphal'", "pumphall"),
+    ("pumphall", "[pumphall/east, ", "[pumphall/eest, ", "pumphall.yaml:56:10", "no scope 'pumphall/eest'", "east"),
+    ("pumphall", "allows: see-*", "allows: sea-*", "pumphall.yaml:42:13", "no action of pumphall matches 'sea-*'", ""),
+    ("pumphall", "allows: see-*", "allows: see-pumps", "pumphall.yaml:42:13", "no action 'see-pumps'", "see-pump"),
+    ("pumphall", "allows: see-*", "alows: see-*", "pumphall.yaml:42:5", "there is no key 'alows' here", "allows"),
+    ("pumphall", "builds on: watcher", "builds on: mechanic", "pumphall.yaml:43:3", "build on each other: mechanic", ""),
+    ("pumphall", 'allows: "*-pump"', 'allows: "*-pump"\n    excepts: see-pump', "pumphall.yaml:43:3", "excepts see-pump, but keeps start-pump, which implies it", "except start-pump too"),
+    ("pumphall", "allows: see-*", "allows: see-*\n    excepts: start-pump", "pumphall.yaml:43:14", "would not hold it anyway", ""),
+    ("pumphall", "implies: see-pump", "implies: sea-pump", "pumphall.yaml:12:3", "no action 'sea-pump'", "see-pump"),
+    ("pumphall", "applies to: [pump]", "applies to: [pomp]", "pumphall.yaml:12:3", "no scope of the kind 'pomp'", "pump"),
+    ("pumphall", "gathers: [pumphall/east/pump-2", "gathers: [pumphall/diesel", "pumphall.yaml:34:3", "cover each other: pumphall/diesel", ""),
+    ("pumphall", "is: resource group", "is: folder", "pumphall.yaml:34:3", "only a resource group does", ""),
+    ("pumphall", "decides: any-allow", "decides: any-alow", "pumphall.yaml:5:12", "found 'any-alow', expected", ""),
+    ("pumphall", "sensitive: yes", "sensitive: perhaps", "pumphall.yaml:20:16", "expected yes or no", ""),
+    ("pumphall", "    because: Everybody on shift answers the telephone.\n", "", "pumphall.yaml:49:5", "the key 'because' is missing", "reason"),
+    ("pumphall", "binds: groups and users", "binds: groups\n", "pumphall.yaml:51:9", "binds groups only, found user ben.ferry", ""),
+    ("pumphall", "at: [pumphall/east, ", "at: [pumphall/diesel, ", "pumphall.yaml:54:5", "a second time", ""),
+    ("pumphall", "because: Everybody", "because: Every body\n    because: Everybody", "pumphall.yaml:53:5", "'because' stands here a second time", "line 52"),
+    ("pumphall", "habits:", "habits: [", "pumphall.yaml", "this is not YAML", ""),
+    ("pumphall", "platform: pumphall", "platform: pump hall", "pumphall.yaml:1:11", "without spaces", ""),
+    ("expectations", "may: repair-pump", "may: repair-pomp", "expectations.yaml:3:10", "no action on pumphall named 'repair-pomp'", "repair-pump"),
+    ("expectations", "at: pumphall/west/pump-3", "at: pumphall/west", "expectations.yaml:3:10", "does not apply to a folder, only to: pump", "anywhere in"),
+    ("expectations", "    may: repair-pump\n    at:", "    at:", "expectations.yaml:2:5", "do not make a sentence", "write one of"),
+    ("expectations", "at most: 3", "at most: few", "expectations.yaml:15:14", "expected a whole number", ""),
+    ("expectations", "group mechanics", "group mechanicks", "expectations.yaml:11:11", "no group 'mechanicks'", "mechanics"),
+    ("estate", "- pumphall.yaml", "- pumphill.yaml", "estate.yaml:10:5", "no file matches 'pumphill.yaml'", ""),
+    ("estate", "- pumphall.yaml", "- ../pumphall.yaml", "estate.yaml:10:5", "no file matches", "stay in it"),
+    ("estate", "Europe/Amsterdam", "Europe/Amsterdan", "estate.yaml:3:12", "no time zone", ""),
+    ("estate", "ldif: people.ldif", "ldif: poeple.ldif", "estate.yaml:7:11", "there is no file 'poeple.ldif'", ""),
+]  # fmt: skip
+
+
+class WrongFilesTest(EstateTest):
+    def findings(self, code: int = 2) -> list[str]:
+        ran = self.lane("check --format json", code)
+        return [f"{f['file']}:{f['line']}:{f['column']}: {f['message']} → {f['hint']}" for f in ran.json["findings"]]
+
+    def test_each_mistake_is_named_with_its_place(self) -> None:
+        from justlane.directories.interface import read_people
+        from justlane.files.loading import load
+
+        for stem, old, new, place, message, hint in BAD:
+            if "groups only" in message:
+                new, old = new, old
+                self.pumphall(pumphall=(old, new))
+                path = self.folder / "pumphall.yaml"
+                path.write_text(path.read_text().replace("to: group staff", "to: user ben.ferry"))
+            else:
+                self.pumphall(**{stem: (old, new)})
+            with self.subTest(new=new):
+                loaded = load(self.folder, read_people)
+                said = [f"{f.source}: {f.message} → {f.hint}" for f in loaded.findings]
+                self.assertIsNone(loaded.estate)
+                self.assertTrue(
+                    any(
+                        line.startswith(place) and message in line and hint in line.partition(" → ")[2] for line in said
+                    ),
+                    said,
+                )
+
+    def test_all_problems_come_in_one_run_and_one_does_not_hide_another(self) -> None:
+        self.pumphall(
+            pumphall=("allows: see-*", "alows: see-*"),
+            expectations=("ben.ferry", "ben.fery"),
+            people=("member: cn=mechanics", "member cn=mechanics"),
+        )
+        said = self.findings()
+        self.assertEqual([line.split(":")[0] for line in said], ["people.ldif", "pumphall.yaml"])
+        self.pumphall(
+            pumphall=("allows: see-*", "alows: see-*"), expectations=("ada.brook\n    may:", "ada.brook\n    mai:")
+        )
+        self.write(
+            {"expectations.yaml": (self.folder / "expectations.yaml").read_text().replace("ben.ferry", "ben.fery")}
+        )
+        said = self.findings()
+        self.assertEqual(len(said), 3, said)
+        self.assertRegex(
+            said[1], r"expectations.yaml:7:11: the directory has no user 'ben.fery' → did you mean ben.ferry"
+        )
+
+    def test_the_human_form_cites_file_line_and_column(self) -> None:
+        self.pumphall(pumphall=("group staff", "group stuff"))
+        ran = self.lane("check", 2)
+        self.assertRegex(
+            ran.out, r"^pumphall.yaml:50:9: error: the directory has no group 'stuff'  \(unknown-name\)\n    → did"
+        )
+        ran = self.lane("ask ada.brook see-pump pumphall", 2)
+        self.assertRegex(ran.err, r"pumphall.yaml:50:9: error: .*\n.*\nerror: the estate has 1 error")
+
+    def test_files_that_are_hardly_files(self) -> None:
+        bomb = "bindings: &a [x, x, x, x, x, x, x, x, x, x]\n" + "".join(
+            f"k{n}: &{chr(98 + n)} [{', '.join(['*' + chr(97 + n)] * 10)}]\n" for n in range(8)
+        )
+        for _, content, place, message in (
+            ("bindings", b"", "bindings.yaml:1:1", "the file is empty"),
+            ("bindings", b"# only a comment\n", "bindings.yaml:1:1", "the file is empty"),
+            ("bindings", b"bindings:\n  - give: \xff\n", "bindings.yaml:2:11", "found the byte 0xff, expected UTF-8"),
+            ("bindings", "bindings: []\n".encode("utf-16"), "bindings.yaml:1:1", "found a UTF-16 file"),
+            ("bindings", b"bindings: []\x00\n", "bindings.yaml:1:1", "control character"),
+            ("bindings", bomb.encode(), "bindings.yaml", "more than 10,000 values"),
+            ("bindings", b"bindings: &x [*x]\n", "bindings.yaml:1:11", "inside the value that it names"),
+            ("bindings", b"[" * 5000, "bindings.yaml", ""),
+            ("bindings", b"- a list\n", "bindings.yaml:1:1", "expected a mapping"),
+            ("bindings", b"rolls: {}\n", "bindings.yaml:1:1", "none of the keys"),
+            ("bindings", b"bindings: []\n---\nbindings: []\n", "bindings.yaml:2:1", "not YAML"),
+            ("bindings", b"bindings:\n\t- give: x\n", "bindings.yaml:2:1", "not YAML"),
+        ):
+            with self.subTest(content=content[:30]):
+                self.pumphall(estate=("- expectations.yaml", "- bindings.yaml"))
+                self.write({"bindings.yaml": content})
+                said = self.findings()
+                self.assertTrue(said[0].startswith(place) and message in said[0], said)
+
+    def test_no_estate_at_all(self) -> None:
+        ran = self.run_lane("check", "--estate", str(self.top / "nowhere"))
+        self.assertEqual((ran.code, "--estate: there is no folder" in ran.err), (2, True))
+        ran = self.run_lane("check")
+        self.assertEqual((ran.code, "holds no estate.yaml" in ran.err), (2, True))
+
+    def test_warnings_alone_end_with_1(self) -> None:
+        self.pumphall(people=("uid: ben.ferry", "uid: ben.ferry\nloginDisabled: TRUE"))
+        self.write({"pumphall.yaml": PUMPHALL["pumphall.yaml"].replace("group staff", "user ben.ferry")})
+        said = self.findings(1)
+        self.assertIn("watcher is given to user ben.ferry, whose account is disabled", said[0])
+        self.assertRegex(self.lane("check", 1).out, "sound, with warnings .* 0 errors, 1 warning")
+
+
+class SchemaTest(unittest.TestCase):
+    def test_the_shipped_estates_fit_the_schemas_and_a_misspelt_key_does_not(self) -> None:
+        kinds = {"estate": "estate", "platform": "platform", "roles for": "roles"}
+        known = schemas()
+        for path in DEMO.rglob("*.yaml"):
+            value = read(path, path.name).value
+            assert isinstance(value, dict)
+            kind = next((kinds[key] for key in kinds if key in value), next(iter(value)))
+            schema = known[f"{kind}.schema.json"]
+            jsonschema.Draft202012Validator.check_schema(schema)
+            loose = json.loads(re.sub(r'"type": "(integer|boolean|number)"', '"type": "string"', json.dumps(schema)))
+            jsonschema.validate(value, loose)
+            with self.assertRaises(jsonschema.ValidationError):
+                jsonschema.validate({**value, "colour": "red"}, loose)
+
+
+class CacheTest(EstateTest):
+    def test_an_unchanged_estate_is_not_read_again_and_a_changed_one_is(self) -> None:
+        self.pumphall()
+        ask = "ask ben.ferry repair-pump pumphall/west/pump-3"
+        self.lane(ask, 1)
+        kept = next((self.top / "cache").rglob("*.msgpack"))
+        before = kept.read_bytes()
+        self.lane(ask, 1)
+        self.assertEqual(kept.read_bytes(), before)
+        self.pumphall(
+            people=("member: uid=ada", "member: uid=ben.ferry,ou=people,dc=pumphall,dc=example\nmember: uid=ada")
+        )
+        self.lane(ask, 0)
+        self.write({"estate.yaml": PUMPHALL["estate.yaml"].replace("- expectations.yaml", "- exp*.yaml")})
+        self.lane(ask, 0)
+        self.write({"expectations-2.yaml": "bindings: [{give: nothing}]\n"})
+        self.lane(ask, 2)
+
+    def test_a_damaged_cache_is_no_reason_to_fail(self) -> None:
+        self.pumphall()
+        self.lane("verify")
+        kept = next((self.top / "cache").rglob("*.msgpack"))
+        for damage in (b"", b"\x00" * 40, kept.read_bytes()[:-20]):
+            kept.write_bytes(damage)
+            self.lane("verify")
+        self.assertNotEqual(kept.read_bytes(), damage)
+        self.assertEqual(cache.digest(self.top / "nowhere"), "")

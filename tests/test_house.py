@@ -1,0 +1,98 @@
+"""The plan of the house: imports run downward, start-up stays light, nothing is undocumented."""
+
+import ast
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+import justlane
+from justlane.cli.main import COMMANDS, SUMMARIES
+from justlane.reports.interface import PRESENTERS
+from justlane.rules.interface import RULES, rule
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "justlane"
+STOREYS = {"model": 1, "engine": 2, "files": 3, "directories": 4, "platforms": 4, "rules": 4, "reports": 5, "cli": 6}
+MAY_IMPORT = {"standin": {"files", "model", "standin"}, "demo": set()}
+HEAVY = {"numpy", "scipy", "pandas", "matplotlib", "httpx", "starlette", "uvicorn", "pydantic", "ruamel", "rich"}
+QUIET = {"click", "rich", "ruamel", "pydantic", "httpx", "os", "sys", "pathlib", "json", "socket", "subprocess"}
+
+
+def imports(path: Path) -> set[str]:
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
+    return found
+
+
+class HouseTest(unittest.TestCase):
+    def test_imports_run_downward(self) -> None:
+        for path in SOURCE.rglob("*.py"):
+            package = path.relative_to(SOURCE).parts[0]
+            if not (SOURCE / package).is_dir():
+                continue
+            used = {name.split(".")[1] for name in imports(path) if name.startswith("justlane.") and "." in name}
+            used = {name for name in used if (SOURCE / name).is_dir()}
+            if package in MAY_IMPORT:
+                self.assertLessEqual(used, MAY_IMPORT[package], path)
+                continue
+            for other in used - {package}:
+                allowed = other == "standin" and package == "cli"
+                self.assertTrue(allowed or STOREYS[other] < STOREYS[package], f"{path} imports {other}")
+
+    def test_the_heart_has_no_interface_code(self) -> None:
+        for package in ("model", "engine"):
+            for path in (SOURCE / package).rglob("*.py"):
+                self.assertEqual({name.split(".")[0] for name in imports(path)} & QUIET, set(), path)
+
+    def test_help_version_and_completion_load_nothing_heavy(self) -> None:
+        for words, extra in (
+            (["--help"], {}),
+            (["--version"], {}),
+            (["ask", "--help"], {}),
+            (["align", "--help"], {}),
+            ([], {"_JUSTLANE_COMPLETE": "bash_complete", "COMP_WORDS": "justlane as", "COMP_CWORD": "1"}),
+        ):
+            script = (
+                "import sys, justlane.cli.main as m\n"
+                f"sys.argv = ['justlane', *{words!r}]\n"
+                "try: m.run()\n"
+                "except SystemExit: pass\n"
+                f"print(sorted({HEAVY!r} & set(sys.modules)), file=sys.stderr)"
+            )
+            done = subprocess.run([sys.executable, "-c", script], env=extra, capture_output=True, text=True, check=True)
+            self.assertEqual(done.stderr.strip(), "[]", words or extra)
+
+    def test_the_public_interface_is_pinned(self) -> None:
+        self.assertEqual(justlane.__all__, ["__version__"])
+
+    def test_every_command_and_every_rule_has_its_page(self) -> None:
+        page = (ROOT / "docs" / "commands.md").read_text()
+        self.assertEqual(list(COMMANDS), list(SUMMARIES))
+        for name in COMMANDS:
+            self.assertIn(f"\n## `{name}`", page)
+        for name in RULES:
+            text = rule(name).__doc__ or ""
+            self.assertTrue(text.startswith(f"{name}: "), name)
+            self.assertIn("\nPasses: ", text)
+            self.assertIn("\nFails: ", text)
+
+    def test_every_presenter_presents(self) -> None:
+        for name in PRESENTERS.values():
+            functions = {
+                n.name
+                for n in ast.parse((SOURCE / "reports" / f"{name.split('.')[-1]}.py").read_text()).body
+                if isinstance(n, ast.FunctionDef)
+            }
+            self.assertLessEqual({"plain", "sheet", "text"}, functions, name)
+
+    def test_functions_and_files_stay_small(self) -> None:
+        for path in SOURCE.rglob("*.py"):
+            self.assertLess(len(path.read_text().splitlines()), 500, path)
+            for node in ast.walk(ast.parse(path.read_text())):
+                if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                    self.assertLessEqual((node.end_lineno or 0) - node.lineno, 60, f"{path}: {node.name}")
