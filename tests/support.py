@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import socket
 import subprocess
@@ -101,10 +102,10 @@ class EstateTest(unittest.TestCase):
 
     @contextmanager
     def standing_in(self, platform: str) -> Iterator[subprocess.Popen[str]]:
-        """A stand-in on a free port, with a token, for a platform whose file holds the port 8471 or 8472."""
+        """A stand-in on a free port, with a token, for a platform of the sample estate."""
         port = free_port()
         for path in (self.folder / "platforms").glob(f"{platform}.yaml"):
-            path.write_text(path.read_text().replace("8471", str(port)).replace("8472", str(port)))
+            path.write_text(re.sub("847[1-6]", str(port), path.read_text()))
         token = self.folder / "secrets" / f"{platform}.token"
         if not token.exists():
             token.parent.mkdir(mode=0o700, exist_ok=True)

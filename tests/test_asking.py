@@ -5,12 +5,14 @@ import io
 import re
 import unittest
 import xml.etree.ElementTree as ET
+from datetime import UTC, datetime
 
-from justlane.engine.deciding import may
-from justlane.engine.explaining import Change, answer
+from justlane.engine.deciding import Question, may
+from justlane.engine.missing import Turn, misses
 from tests.support import DEMO, PUMPHALL, EstateTest
 
 PUMP_3 = "pumphall/west/pump-3"
+NOW = Question(datetime(2026, 11, 25, 12, tzinfo=UTC))
 
 
 class AskTest(EstateTest):
@@ -62,15 +64,15 @@ class AskTest(EstateTest):
         self.saltmarsh()
         index = self.index()
         asked = ("joost.baan", "restart-station", "fieldnet/north/harbour/nb-07")
-        self.assertFalse(may(index, *asked))
-        joining = [m.binding for m in answer(index, *asked).misses if m.change is Change.JOIN]
+        self.assertFalse(may(index, *asked, NOW))
+        joining = [m.binding for m in misses(index, *asked, NOW) if m.turn is Turn.JOIN and m.binding]
         self.assertEqual({b.principal.name for b in joining}, {"service-desk", "northern-crew", "tool-keepers"})
         ldif = self.folder / "people" / "saltmarsh.ldif"
         before = ldif.read_text()
         for binding in joining:
             head = f"cn: {binding.principal.name}\n"
             ldif.write_text(before.replace(head, head + "member: uid=joost.baan,ou=people,dc=saltmarsh,dc=example\n"))
-            self.assertTrue(may(self.index(), *asked))
+            self.assertTrue(may(self.index(), *asked, NOW))
 
     def test_names_that_do_not_exist_are_answered_with_the_nearest(self) -> None:
         self.pumphall()
@@ -96,16 +98,20 @@ class AskTest(EstateTest):
     def test_reach_shows_only_what_the_person_reaches(self) -> None:
         self.saltmarsh()
         out = self.lane("reach vik.sorrel").out
-        self.assertIn("may do something at 8 scopes, 22 actions in all", out)
+        self.assertIn("may do something at 15 scopes, 32 actions in all", out)
         self.assertNotIn("flats", out)
         self.assertNotIn("buildyard", out)
         rows = list(csv.reader(io.StringIO(self.lane("reach vik.sorrel --format csv").out)))
-        self.assertEqual({(r[0], r[2]) for r in rows if r[1] == "gateway"},
+        self.assertEqual({(r[0], r[2]) for r in rows if r[1] == "gateway" and r[3] == "always"},
                          {("fieldnet/north/harbour/gw-north", "read-log"), ("fieldnet/north/harbour/gw-north", "see-station")})  # fmt: skip
         tree = self.lane("reach vik.sorrel fieldnet/north/harbour/nb-07 --format json").json
         self.assertEqual((tree["scopes"], tree["cells"]), (1, 3))
-        self.assertIn("reaches nothing", self.lane("reach odd.pilcher", 1).out)
+        self.assertIn("reaches nothing within fieldnet", self.lane("reach odd.pilcher fieldnet", 1).out)
         self.assertIn("the account is disabled", self.lane("reach hedda.crane", 1).out)
+        seen = self.lane("reach vik.sorrel fieldnet --see --format json").json
+        self.assertEqual(
+            (seen["scopes"], seen["platforms"][0]["inside"], seen["platforms"][0]["on_the_way_only"]), (10, 9, True)
+        )
 
     def test_holders_agree_with_asking_everybody(self) -> None:
         self.saltmarsh()
@@ -113,7 +119,9 @@ class AskTest(EstateTest):
         place = "fieldnet/south/bar/sb-11"
         for action in index.estate.platforms["fieldnet"].actions:
             ran = self.run_lane("holders", action, place, "--format", "json")
-            expected = [login for login in sorted(index.estate.directory.users) if may(index, login, action, place)]
+            expected = [
+                login for login in sorted(index.estate.directory.users) if may(index, login, action, place, NOW)
+            ]
             self.assertEqual([h["user"] for h in ran.json["holders"]], expected)
             self.assertEqual(ran.code, 0 if expected else 1)
         out = self.lane("holders manage-crew fieldnet/north/harbour").out
@@ -168,7 +176,7 @@ class CompletionTest(EstateTest):
             ("justlane ask imke.vos restart", 3, ["restart-station"]),
             ("justlane ask imke.vos run-pipeline buildyard/night", 4, ["buildyard/night-shift"]),
             ("justlane ask imke.vos run-pipeline fieldnet", 4, []),
-            ("justlane align ", 2, ["buildyard", "fieldnet"]),
+            ("justlane align ", 2, ["buildyard", "fieldnet", "planboard", "quayside", "siltstore", "sourcebank"]),
         ):
             self.assertEqual(self.complete(words, count), expected, words)
         (self.folder / "estate.yaml").write_text("broken")
@@ -199,8 +207,8 @@ class StartingTest(EstateTest):
 
     def test_schema_writes_one_for_each_kind_of_file(self) -> None:
         ran = self.run_lane("schema", str(self.top / "schemas"))
-        self.assertEqual(len(ran.out.split()), 5)
-        self.assertEqual(len(list((self.top / "schemas").glob("*.schema.json"))), 5)
+        self.assertEqual(len(ran.out.split()), 7)
+        self.assertEqual(len(list((self.top / "schemas").glob("*.schema.json"))), 7)
 
 
 if __name__ == "__main__":

@@ -11,6 +11,7 @@ from typing import Any
 
 import httpx
 
+from justlane.cli.showing import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
 from justlane.platforms.standin import StandinConnector, translated
 from tests.support import EstateTest, Ran, free_port
@@ -29,11 +30,11 @@ class AlignAndProbeTest(EstateTest):
     def test_a_platform_is_brought_into_line_and_proved_and_found_out(self) -> None:
         with self.standing_in("buildyard"):
             ran = self.lane("align buildyard --dry-run", 1)
-            self.assertRegex(ran.out, "40 people: imke.vos, bram.tolland.*\n(.*\n)+74 changes: 74 to add")
+            self.assertRegex(ran.out, "40 people: imke.vos, bram.tolland.*\n(.*\n)+78 changes: 78 to add")
             self.assertIn("there is nobody to ask here", self.lane("align buildyard", 2).err)
             self.lane("align buildyard --yes --because set-up")
             self.assertEqual(self.journal()[0]["why"], "set-up")
-            self.assertEqual([n["event"] for n in self.journal()], ["started", *["sending", "done"] * 74, "finished"])
+            self.assertEqual([n["event"] for n in self.journal()], ["started", *["sending", "done"] * 78, "finished"])
             self.assertIn("nothing to do", self.lane("align buildyard").out)
             self.assertRegex(
                 self.lane("probe buildyard").out, "^proved .*\n +40 people, 3,280 answers compared, 3[0-9]{2} "
@@ -115,18 +116,21 @@ class AlignAndProbeTest(EstateTest):
 
     def test_ctrl_c_in_the_middle_loses_nothing_and_does_nothing_twice(self) -> None:
         with self.standing_in("buildyard"):
-            ran = self.interrupted("align", "buildyard", "--yes", when="operations")
+            self.lane("meddle buildyard slow")
+            ran = self.interrupted("align", "buildyard", "--yes", when="tamsin.quill")
             self.assertEqual(ran.code, 3, ran)
             self.assertIn("run align again to do the rest", ran.err)
             self.assertEqual(self.journal()[-1]["event"], "stopped")
+            self.lane("meddle buildyard none")
             ran = self.lane("align buildyard --yes")
             self.assertRegex(
-                ran.err, r"the last align of buildyard .* stopped at change \d+ of 74; this is what is left"
+                ran.err, r"the last align of buildyard .* stopped at change \d+ of 78; this is what is left"
             )
             sent = [(n["part"], n["name"]) for n in self.journal() if n["event"] == "sending"]
             self.assertIn(len(sent) - len(set(sent)), (0, 1), "at most the change that was under way is sent again")
             self.assertIn("proved", self.lane("probe buildyard").out)
-            ran = self.interrupted("probe", "buildyard", "--thorough", when="")
+            self.lane("meddle buildyard slow")
+            ran = self.interrupted("probe", "buildyard", when="")
             self.assertEqual((ran.code, ran.out), (3, ""))
             self.assertIn("nothing is proved", ran.err)
 
@@ -266,8 +270,8 @@ class ConnectorTest(unittest.TestCase):
             connector = StandinConnector("yard", "http://127.0.0.1:1", "t", transport)
             for call in (
                 connector.read,
-                lambda: connector.evaluate("a", [("b", "c", "d")]),
-                lambda: connector.sign_in("a"),
+                lambda: connector.evaluate("a", [("b", "c", "d")], {}),
+                lambda: connector.sign_in("a", {}),
             ):
                 with self.assertRaises(OutsideError):
                     call()
@@ -289,10 +293,11 @@ class DemoTest(EstateTest):
         for said in (
             "yes  lotte.marsh may read-log",
             "no  joost.baan may not restart-station",
-            "vik.sorrel may do something at 8 scopes",
+            "vik.sorrel may do something at ",
             "4 people may manage-crew",
-            "all 15 expectations hold",
-            "proved  everybody gets on fieldnet what is declared",
+            "only if  yara.flint may correct-series",
+            "all 20 expectations hold",
+            *(f"proved  everybody gets on {name} what is declared" for name in PLATFORMS),
             "differs  buildyard does not do what is declared",
             "remove  binding: release-publisher to user tamsin.quill",
             "Try next:",

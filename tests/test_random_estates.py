@@ -1,142 +1,207 @@
-"""Two decisions that share no code, the engine's and the stand-in's, on estates drawn at random."""
+"""The engine against a second evaluator that shares no code with it, on estates drawn at random.
 
+`python -m tests.test_random_estates N` checks N estates more, some million cells.
+"""
+
+import ipaddress
+import sys
 import unittest
+from collections.abc import Callable
+from dataclasses import replace
+from zoneinfo import ZoneInfo
 
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from justlane.engine.deciding import cells_of, may
-from justlane.engine.explaining import Change, answer
+from justlane.engine.deciding import Question, cells_of, judge, may
+from justlane.engine.explaining import Chain, answer
 from justlane.engine.index import EstateIndex
-from justlane.model.bindings import Binding
-from justlane.model.estate import Estate, Habits, Platform
-from justlane.model.findings import Source
-from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, User
-from justlane.model.roles import Action, Pattern, Role
-from justlane.model.scopes import Gathered, Scope
-from justlane.standin.ruling import Ruling
-from justlane.standin.site import Binding as HeldBinding
-from justlane.standin.site import Group as HeldGroup
-from justlane.standin.site import Nature, Person, Site
-from justlane.standin.site import Role as HeldRole
+from justlane.engine.missing import Turn, reply
+from justlane.engine.wording import Box
+from justlane.model.circumstances import Outcome, Situation
+from justlane.model.estate import Estate
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from tests.drawing import ACTIONS, FACTS, NOW, ROLES, USERS, estates
+from tests.oracle import Facts, Oracle, like
 
-AT = Source("x", 1, 1)
-USERS, GROUPS, ACTIONS, KINDS = "uvwx", "ghijk", ["see", "see-log", "run", "edit"], ["box", "bag"]
+EVERYBODY = [*USERS, "anonymous"]
+quick = settings(deadline=None, suppress_health_check=list(HealthCheck))
 
 
-def patterns(words: list[str]) -> tuple[Pattern, ...]:
-    return tuple(Pattern(word, AT) for word in words)
+def asked_in(facts: Facts, role: str = "") -> Question:
+    return Question(NOW, Situation(facts.address, facts.multi_factor, facts.method, facts.moment), role)
 
 
-@st.composite
-def estates(draw: st.DrawFn) -> Estate:
-    """Any shape: membership loops, empty groups, nested resource groups, roles on roles, exceptions."""
-    some = lambda items, most=3: st.lists(st.sampled_from(items), max_size=most, unique=True)  # noqa: E731
-    people = [Principal(PrincipalKind.USER, u) for u in USERS] + [Principal(PrincipalKind.GROUP, g) for g in GROUPS]
-    directory = Directory(
-        {u: User(u, u, draw(st.integers(0, 4)) > 0, AT) for u in USERS},
-        {g: Group(g, "", tuple(Membership(p, AT) for p in draw(some(people))), AT) for g in GROUPS},
-    )
-    addresses = ["p"]
-    for n in range(draw(st.integers(1, 7))):
-        addresses.append(f"{draw(st.sampled_from(addresses))}/s{n}")
-    groups = {a for a in addresses[1:] if draw(st.booleans())}
-    scopes = {}
-    for place, a in enumerate(addresses):
-        # only what stands later in the list and not above it is gathered, so that no loop arises
-        targets = [t for t in addresses[place + 1 :] if not a.startswith(t)] if a in groups else []
-        gathered = tuple(Gathered(t, AT) for t in (draw(some(targets)) if targets else []))
-        scopes[a] = Scope(a, "resource group" if gathered else draw(st.sampled_from(KINDS)), "", AT, {}, gathered)
-    actions = {
-        name: Action(name, "", AT, tuple(draw(some(ACTIONS, 1))), tuple(draw(some(KINDS, 1)))) for name in ACTIONS
-    }
-    roles: dict[str, Role] = {}
-    for name in ("r1", "r2", "r3"):
-        allows, excepts = draw(some([*ACTIONS, "see*", "*"])), draw(some(ACTIONS, 1))
-        roles[name] = Role(
-            name, "", AT, patterns(allows), patterns(excepts), patterns(draw(some(list(roles))) if roles else [])
+def fulfils(facts: Facts, box: Box) -> bool:
+    """Whether circumstances lie in a box, by reading the box."""
+    inside = [
+        (not a.inside or within(facts.address, a.inside)) and not any(within(facts.address, n) for n in a.but_not)
+        for a in box.addresses
+    ]
+    clock = facts.moment.astimezone(ZoneInfo("Europe/Amsterdam"))
+    minute = clock.hour * 60 + clock.minute
+    times = [
+        clock.weekday() in t.days
+        and (
+            not t.hours
+            or any(
+                h.start <= minute < h.end if h.start < h.end else minute >= h.start or minute < h.end for h in t.hours
+            )
         )
-    principals = [*people, Principal(PrincipalKind.AUTHENTICATED), Principal(PrincipalKind.ANONYMOUS)]
-    bindings = st.builds(
-        Binding,
-        st.sampled_from(principals),
-        st.sampled_from(list(roles)),
-        st.sampled_from(addresses),
-        st.just(""),
-        st.just(AT),
+        for t in box.times
+    ]
+    return (
+        (not box.addresses or any(inside))
+        and box.multi_factor in (None, facts.multi_factor)
+        and (not box.methods or (facts.method in box.methods) != box.other_methods)
+        and (not box.times or any(times))
     )
-    platform = Platform("p", "", Habits(), AT, actions, scopes, roles)
-    return Estate("e", "", "UTC", directory, {"p": platform}, tuple(draw(st.lists(bindings, max_size=5))), ())
 
 
-def standing_in(estate: Estate) -> Ruling:
-    """The stand-in that holds what an estate declares."""
-    platform, directory = estate.platforms["p"], estate.directory
-    words = lambda some: [p.text for p in some]  # noqa: E731
-    nature = Nature(
-        {s.address: s.kind for s in platform.scopes.values()},
-        {s.address: [g.address for g in s.gathers] for s in platform.scopes.values()},
-        {a.name: list(a.implies) for a in platform.actions.values()},
-        {a.name: list(a.applies_to) for a in platform.actions.values()},
-    )
-    return Ruling(
-        Site(
-            "p",
-            nature,
-            people={u.login: Person(u.enabled) for u in directory.users.values()},
-            groups={g.name: HeldGroup([str(m.member) for m in g.members]) for g in directory.groups.values()},
-            roles={
-                r.name: HeldRole(words(r.allows), words(r.excepts), words(r.builds_on)) for r in platform.roles.values()
-            },
-            bindings={str(n): HeldBinding(str(b.principal), b.role, b.scope) for n, b in enumerate(estate.bindings)},
-        )
-    )
+def within(address: str, network: str) -> bool:
+    return bool(address) and ipaddress.ip_address(address) in ipaddress.ip_network(network)
+
+
+def every_cell(estate: Estate) -> list[tuple[str, str, str]]:
+    return [(u, a, s) for u in EVERYBODY for s in estate.platforms["p"].scopes for a in ACTIONS]
+
+
+def in_situations(estate: Estate, facts: Facts, role: str) -> None:
+    """Every cell, in one situation: asked one by one, all at once, and in one role."""
+    index, oracle = EstateIndex(estate), Oracle(estate, "p", facts)
+    cells = {user: cells_of(judge(index, user, "p", asked_in(facts)), "p") for user in EVERYBODY}
+    for user, action, scope in every_cell(estate):
+        expected = oracle.may(user, action, scope)
+        assert may(index, user, action, scope, asked_in(facts)) == expected, (user, action, scope, facts)
+        assert (action in cells[user].get(scope, {})) == expected
+        assert may(index, user, action, scope, asked_in(facts, role)) == oracle.may(user, action, scope, role), role
+
+
+def in_all_circumstances(estate: Estate) -> None:
+    """Without a situation: yes, no or only if, and the words are right under every assignment."""
+    index = EstateIndex(estate)
+    oracles = [(facts, Oracle(estate, "p", replace(facts, asked=NOW))) for facts in FACTS]
+    for user, action, scope in every_cell(estate):
+        found = answer(index, user, action, scope, Question(NOW))
+        truths = [oracle.may(user, action, scope) for _, oracle in oracles]
+        if found.outcome is Outcome.ONLY_IF:
+            assert found.conditions
+            said = [any(fulfils(facts, box) for box in found.conditions) for facts, _ in oracles]
+            assert said == truths, (user, action, scope, found.conditions)
+        else:
+            assert set(truths) == {found.outcome is Outcome.YES}, (user, action, scope, found.outcome)
+
+
+def chains_hold(estate: Estate, user: str, action: str, scope: str, facts: Facts) -> None:
+    """Each chain, link by link; and the estate with the bindings of one chain alone still says yes."""
+    index = EstateIndex(estate)
+    found = answer(index, user, action, scope, asked_in(facts))
+    assert bool(found.chains) == found.allowed
+    for chain in found.chains:
+        replay(estate, user, action, scope, chain)
+    for need in found.needs:
+        for chain in need.chains:
+            replay(estate, user, need.action, need.scope, chain)
+
+
+def replay(estate: Estate, user: str, action: str, scope: str, chain: Chain) -> None:
+    platform = estate.platforms["p"]
+    at = ANONYMOUS if user == "anonymous" else Principal(PrincipalKind.USER, user)
+    for step in chain.memberships:
+        assert step.member == at
+        local = step.group.kind is PrincipalKind.LOCAL_GROUP
+        group = platform.local_groups[step.group.name] if local else estate.directory.groups[step.group.name]
+        assert at in [m.member for m in group.members]
+        at = step.group
+    assert chain.binding.principal in ((ANONYMOUS,) if user == "anonymous" else (at, AUTHENTICATED))
+    holder, held = chain.binding.role, action
+    for link in reversed(chain.role):  # from the action back to the role
+        if link.kind == "implies":
+            assert link.object == held
+            assert held in platform.actions[link.subject].implies
+            held = link.subject
+        elif link.kind == "allows":
+            assert link.object in [p.text for p in platform.roles[link.subject].allows]
+            assert like(link.object, held)
+            holder = link.subject
+        else:
+            assert (link.object, link.object in [b.text for b in platform.roles[link.subject].builds_on]) == (
+                holder,
+                True,
+            )
+            holder = link.subject
+    assert holder == chain.binding.role
+    place = chain.binding.scope
+    for cover in chain.coverage:
+        outer, inner = platform.scopes[cover.outer], platform.scopes[cover.inner]
+        linked = inner.address in [g.address for g in outer.gathers] if cover.gathers else inner.parent == outer.address
+        assert cover.outer == place
+        assert linked
+        place = cover.inner
+    assert place == scope
+
+
+def misses_turn(estate: Estate, user: str, action: str, scope: str, facts: Facts) -> None:
+    """A no has a reason, and each change that is offered really turns it."""
+    found = reply(EstateIndex(estate), user, action, scope, asked_in(facts))
+    assert bool(found.answer.failures) == (found.answer.outcome is Outcome.NO)
+    for miss in found.misses:
+        if miss.turn is Turn.LIFT:
+            rest = tuple(b for b in estate.bindings if b != miss.binding)
+            changed = Estate(estate.name, "", estate.time_zone, estate.directory, estate.platforms, rest, ())
+            assert Oracle(changed, "p", facts).may(user, action, scope)
+        if miss.turn is Turn.ENABLE:
+            users = {n: type(u)(u.login, u.name, True, u.source) for n, u in estate.directory.users.items()}
+            directory = type(estate.directory)(users, estate.directory.groups)
+            changed = Estate(estate.name, "", estate.time_zone, directory, estate.platforms, estate.bindings, ())
+            assert Oracle(changed, "p", facts).may(user, action, scope)
+        if miss.turn is Turn.CIRCUMSTANCES and miss.conditions:
+            at_that_day = [f for f in FACTS if f.moment == facts.moment]
+            said = {any(fulfils(f, b) for b in miss.conditions): f for f in at_that_day}
+            for expected, other in said.items():
+                assert Oracle(estate, "p", other).may(user, action, scope) == expected
 
 
 class RandomEstatesTest(unittest.TestCase):
-    @settings(max_examples=400, deadline=None)
-    @given(estates())
-    def test_the_engine_and_the_stand_in_agree_on_every_cell(self, estate: Estate) -> None:
-        index, ruling = EstateIndex(estate), standing_in(estate)
-        for user in USERS:
-            cells = cells_of(index, user, "p")
-            for scope in estate.platforms["p"].scopes:
-                for action in ACTIONS:
-                    expected = ruling.allows(user, action, scope)
-                    self.assertEqual(may(index, user, action, scope), expected, (user, action, scope))
-                    self.assertEqual(action in cells.get(scope, {}), expected)
+    @settings(quick, max_examples=1100)
+    @given(estates(), st.sampled_from(FACTS), st.sampled_from(ROLES))
+    def test_every_cell_in_a_situation(self, estate: Estate, facts: Facts, role: str) -> None:
+        in_situations(estate, facts, role)
 
-    @settings(max_examples=150, deadline=None)
-    @given(estates(), st.sampled_from(USERS), st.sampled_from(ACTIONS), st.data())
-    def test_every_chain_holds_link_by_link_and_every_no_has_a_reason(
-        self, estate: Estate, user: str, action: str, data: st.DataObject
+    @settings(quick, max_examples=300)
+    @given(estates())
+    def test_only_if_under_every_assignment(self, estate: Estate) -> None:
+        in_all_circumstances(estate)
+
+    @settings(quick, max_examples=400)
+    @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
+    def test_every_chain_holds_link_by_link(
+        self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject
     ) -> None:
-        scope = data.draw(st.sampled_from(list(estate.platforms["p"].scopes)))
-        result = answer(EstateIndex(estate), user, action, scope)
-        self.assertEqual(bool(result.failures), not result.allowed)
-        for chain in result.chains:
-            at = Principal(PrincipalKind.USER, user)
-            for step in chain.memberships:
-                self.assertEqual(step.member, at)
-                self.assertIn(at, [m.member for m in estate.directory.groups[step.group.name].members])
-                at = step.group
-            self.assertIn(chain.binding.principal, (at, Principal(PrincipalKind.AUTHENTICATED)))
-            place = chain.binding.scope
-            for cover in chain.coverage:
-                self.assertEqual(cover.outer, place)
-                outer, inner = estate.platforms["p"].scopes[cover.outer], estate.platforms["p"].scopes[cover.inner]
-                linked = (
-                    inner.address in [g.address for g in outer.gathers]
-                    if cover.gathers
-                    else inner.parent == outer.address
-                )
-                self.assertTrue(linked)
-                place = cover.inner
-            self.assertEqual(place, scope)
-        for miss in result.misses:
-            if miss.change is Change.GIVE_HERE_TOO:
-                more = Binding(miss.binding.principal, miss.binding.role, scope, "", AT)
-                changed = Estate(
-                    estate.name, "", "UTC", estate.directory, estate.platforms, (*estate.bindings, more), ()
-                )
-                self.assertTrue(may(EstateIndex(changed), user, action, scope))
+        chains_hold(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
+
+    @settings(quick, max_examples=300)
+    @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
+    def test_every_no_has_a_reason_and_every_miss_turns_it(
+        self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject
+    ) -> None:
+        misses_turn(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
+
+
+def many(count: int) -> None:
+    """Check more estates than the tests do."""
+    cells = [0]
+
+    @settings(quick, max_examples=count, database=None)
+    @given(estates(), st.sampled_from(FACTS), st.sampled_from(ROLES))
+    def check(estate: Estate, facts: Facts, role: str) -> None:
+        in_situations(estate, facts, role)
+        cells[0] += 3 * len(every_cell(estate))
+
+    run: Callable[[], None] = check
+    run()
+    print(f"{count} estates, {cells[0]:,} decisions agree")
+
+
+if __name__ == "__main__":
+    many(int(sys.argv[1]) if len(sys.argv) > 1 else 10_000)

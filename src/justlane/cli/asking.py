@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from justlane.cli import options
+from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
 from justlane.engine.index import EstateIndex
 
@@ -16,36 +18,45 @@ from justlane.engine.index import EstateIndex
 @options.action_argument
 @options.scope_argument
 @options.estate_option
+@circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
-def ask(ctx: click.Context, user: str, action: str, scope: str, folder: Path | None, form: str) -> None:
+def ask(
+    ctx: click.Context, /, user: str, action: str, scope: str, folder: Path | None, form: str, **given: Any
+) -> None:
     """May USER do ACTION at SCOPE? Why, or why not?
 
     A yes shows every chain from the person to the place, with file and line at each step. A no shows what fails,
-    and which single changes would turn it.
+    and which single changes would turn it. Where it depends on the circumstances the answer is "only if", with the
+    exact conditions; the options name circumstances, and then it is yes or no. USER may be `anonymous`.
 
     \b
     Example:
       justlane ask imke.vos restart-station fieldnet/north/harbour/nb-07
 
-    Ends with 0 for yes and 1 for no.
+    Ends with 0 for yes, 1 for no and for only if.
     """
-    from justlane.engine.explaining import answer
+    from justlane.engine.missing import reply
 
     estate = options.opened(folder)
     user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
-    result = answer(EstateIndex(estate), user, options.known_action(estate, action, scope), scope)
-    show("Answer", result, form)
-    ctx.exit(0 if result.allowed else 1)
+    action = options.known_action(estate, action, scope)
+    result = reply(EstateIndex(estate), user, action, scope, question(estate, given))
+    show("Reply", result, form)
+    ctx.exit(0 if result.answer.allowed else 1)
 
 
 @click.command()
 @options.user_argument
 @options.optional_scope_argument
 @options.estate_option
+@circumstance_options
+@click.option("--see", is_flag=True, help="Show what the person sees there, rather than what they may do.")
 @options.format_option("text", "json", "csv")
 @click.pass_context
-def reach(ctx: click.Context, user: str, scope: str | None, folder: Path | None, form: str) -> None:
+def reach(
+    ctx: click.Context, /, user: str, scope: str | None, folder: Path | None, see: bool, form: str, **given: Any
+) -> None:
     """What may USER do, where, and through what? Within SCOPE, or everywhere.
 
     The tree shows only what the person can reach. The numbers before the actions are those of the ways above it.
@@ -60,8 +71,9 @@ def reach(ctx: click.Context, user: str, scope: str | None, folder: Path | None,
 
     estate = options.opened(folder)
     user = options.known_user(estate, user)
-    result = reached(EstateIndex(estate), user, options.known_scope(estate, scope) if scope else None)
-    show("Reach", result, form)
+    place = options.known_scope(estate, scope) if scope else None
+    result = reached(EstateIndex(estate), user, question(estate, given), place)
+    show("Sight" if see else "Reach", result, form)
     ctx.exit(0 if result.cells else 1)
 
 
@@ -69,9 +81,10 @@ def reach(ctx: click.Context, user: str, scope: str | None, folder: Path | None,
 @options.action_argument
 @options.scope_argument
 @options.estate_option
+@circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
-def holders(ctx: click.Context, action: str, scope: str, folder: Path | None, form: str) -> None:
+def holders(ctx: click.Context, /, action: str, scope: str, folder: Path | None, form: str, **given: Any) -> None:
     """Who may do ACTION at SCOPE, and through what?
 
     \b
@@ -84,6 +97,7 @@ def holders(ctx: click.Context, action: str, scope: str, folder: Path | None, fo
 
     estate = options.opened(folder)
     scope = options.known_scope(estate, scope)
-    result = held(EstateIndex(estate), options.known_action(estate, action, scope), scope)
+    action = options.known_action(estate, action, scope)
+    result = held(EstateIndex(estate), action, scope, question(estate, given))
     show("Holders", result, form)
     ctx.exit(0 if result.holders else 1)

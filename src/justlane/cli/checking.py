@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from justlane.cli import options
+from justlane.cli.circumstances import now
 from justlane.cli.terminal import show
 from justlane.directories.interface import read_people
 from justlane.engine.index import EstateIndex
@@ -91,6 +92,7 @@ def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
     """
     from justlane.engine.expecting import verify as verified
 
-    verdicts = verified(EstateIndex(options.opened(folder)))
+    estate = options.opened(folder)
+    verdicts = verified(EstateIndex(estate), now(estate))
     show("Verdicts", verdicts, form)
     ctx.exit(0 if all(v.holds for v in verdicts) else 1)

@@ -11,6 +11,7 @@ import click
 from click.shell_completion import CompletionItem
 
 from justlane.directories.interface import read_people
+from justlane.engine.people import ANONYMOUS_NAME
 from justlane.files.folder import find_root
 from justlane.files.opening import open_estate
 from justlane.model.errors import JustLaneError, UsageError
@@ -60,7 +61,9 @@ def opened(folder: Path | None) -> Estate:
 
 
 def known_user(estate: Estate, login: str) -> str:
-    """A login that the directory has."""
+    """A login that the directory has, or `anonymous`."""
+    if login == ANONYMOUS_NAME:
+        return login
     return _known(login, estate.directory.users, "the directory has no user")
 
 

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
+import msgspec
 
 from justlane.cli import options
+from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import show
 from justlane.engine.index import EstateIndex
+from justlane.model.circumstances import Situation
 from justlane.model.errors import InterruptedRunError
 
 
 @click.command()
 @options.platform_argument
 @options.estate_option
+@circumstance_options
 @options.format_option("text", "json", "csv")
 @click.option(
     "--tries",
@@ -26,7 +31,9 @@ from justlane.model.errors import InterruptedRunError
 )
 @click.option("--thorough", is_flag=True, help="Try every action at every scope, as every person.")
 @click.pass_context
-def probe(ctx: click.Context, platform: str, folder: Path | None, form: str, tries: int, thorough: bool) -> None:
+def probe(
+    ctx: click.Context, /, platform: str, folder: Path | None, form: str, tries: int, thorough: bool, **given: Any
+) -> None:
     """Try, as every person, whether PLATFORM really does what is declared.
 
     For every person the platform is asked about every action at every scope. Then it is really tried: signed in as the
@@ -36,6 +43,9 @@ def probe(ctx: click.Context, platform: str, folder: Path | None, form: str, tri
     \b
     Example:
       justlane probe fieldnet
+
+    It is tried in one situation: the one that the options name, or without an address, a second factor and a known
+    way to sign in, now.
 
     Ends with 0 if there is no difference, 1 if there is one.
     """
@@ -47,7 +57,10 @@ def probe(ctx: click.Context, platform: str, folder: Path | None, form: str, tri
     connector = connect(declared, options.folder_of(folder))
     progress = TerminalProgress()
     try:
-        result = probing.probe(EstateIndex(estate), platform, connector, progress, None if thorough else tries)
+        asked = question(estate, given)
+        asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
+        most = None if thorough else tries
+        result = probing.probe(EstateIndex(estate), platform, connector, progress, asked, most)
     except KeyboardInterrupt:
         done = f"after {progress.done} of {progress.total} people" if progress.total else "before it began"
         raise InterruptedRunError(f"stopped {done}: nothing is proved", "run probe again; it changes nothing") from None

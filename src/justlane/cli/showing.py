@@ -20,7 +20,14 @@ from justlane.cli.terminal import look
 from justlane.files.storing import write_atomically
 from justlane.model.errors import OutsideError, UnreachableError
 
-PLATFORMS = {"fieldnet": "8471", "buildyard": "8472"}
+PLATFORMS = {
+    "fieldnet": "8471",
+    "buildyard": "8472",
+    "planboard": "8473",
+    "sourcebank": "8474",
+    "quayside": "8475",
+    "siltstore": "8476",
+}
 """The platforms of the sample estate that have a stand-in, with the port in its files."""
 
 _BUOY = "fieldnet/north/harbour/nb-07"
@@ -37,9 +44,16 @@ WALK: list[tuple[str, list[list[str]]]] = [
     ),
     ("All that the contractor Vik reaches", [["reach", "vik.sorrel"]]),
     ("Everyone who may choose the harbour's crew", [["holders", "manage-crew", "fieldnet/north/harbour"]]),
+    (
+        "May Yara correct the archive? Only if; in one situation it is a no",
+        [
+            ["ask", "yara.flint", "correct-series", "siltstore/checked/buoys"],
+            ["ask", "yara.flint", "correct-series", "siltstore/checked/buoys", "--situation", "on-the-boat"],
+        ],
+    ),
     ("Does everything hold that we expect of this estate?", [["verify"]]),
     (
-        "Make both platforms match what is declared",
+        "Make six platforms match what is declared, each with habits of its own",
         [["align", name, "--yes", "--because", "first set-up"] for name in PLATFORMS],
     ),
     ("Prove it: ask and try, as every person", [["probe", name] for name in PLATFORMS]),
@@ -75,7 +89,7 @@ The estate stays in {folder}. Try next:
 def demo(folder: Path) -> None:
     """Write the sample estate into FOLDER (./saltmarsh unless named) and walk through the whole job.
 
-    Starts two stand-in platforms on this machine for as long as it lasts, and leaves nothing running.
+    Starts six stand-in platforms on this machine for as long as it lasts, and leaves nothing running.
 
     \b
     Example:
@@ -85,8 +99,9 @@ def demo(folder: Path) -> None:
     _make_ready(folder)
     painter = look().paint
     with ExitStack() as running:
-        for name in PLATFORMS:
-            running.enter_context(_standing_in(name, folder))
+        processes = {name: running.enter_context(_standing_in(name, folder)) for name in PLATFORMS}
+        for name, process in processes.items():
+            _await(name, folder, process)
         for number, (heading, commands) in enumerate(WALK, 1):
             click.echo(f"\n{painter(f'{number}. {heading}', 'head')}")
             for command in commands:
@@ -125,14 +140,13 @@ def _arguments(command: Sequence[str], folder: Path) -> list[str]:
 
 
 @contextmanager
-def _standing_in(name: str, folder: Path) -> Iterator[None]:
+def _standing_in(name: str, folder: Path) -> Iterator[subprocess.Popen[bytes]]:
     """A stand-in that runs inside the `with` and not a moment longer."""
     process = subprocess.Popen(
         _arguments(["standin", name], folder), stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, start_new_session=True
     )
     try:
-        _await(name, folder, process)
-        yield
+        yield process
     finally:
         process.terminate()
         process.communicate()

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 import click
+import msgspec
 
 from justlane.cli import options
 from justlane.cli.terminal import say
 from justlane.model.errors import UnreachableError, UsageError
-from justlane.model.estate import Platform
+from justlane.model.estate import Estate, Platform, RolesHeld
 from justlane.platforms.secrets import fetch
 from justlane.standin.misbehaving import MISBEHAVIOURS
+
+if TYPE_CHECKING:
+    from justlane.standin.site import Nature
 
 
 def _address(platform: Platform, port: int | None) -> tuple[str, int]:
@@ -27,6 +32,32 @@ def _address(platform: Platform, port: int | None) -> tuple[str, int]:
             f"{platform.connection.source}: a stand-in runs on this machine only, found {url.hostname}", "use 127.0.0.1"
         )
     return url.hostname, port or url.port or 80
+
+
+def _nature(estate: Estate, declared: Platform) -> Nature:
+    """What the platform is by itself, for a stand-in."""
+    from justlane.engine.index import EstateIndex
+    from justlane.platforms.aligning import plain_binding
+    from justlane.standin.site import Binding, Manner, Nature
+
+    habits = declared.habits
+    built_in = [b for b in EstateIndex(estate).platform(declared.name).bindings if b.built_in]
+    return Nature(
+        kinds={scope.address: scope.kind for scope in declared.scopes.values()},
+        gathers={s.address: [g.address for g in s.gathers] for s in declared.scopes.values() if s.gathers},
+        implies={action.name: list(action.implies) for action in declared.actions.values()},
+        applies={action.name: list(action.applies_to) for action in declared.actions.values()},
+        manner=Manner(
+            habits.decides,
+            habits.open_role,
+            habits.sign_in,
+            habits.on_the_way,
+            habits.roles_held is RolesHeld.ONE_AT_A_TIME,
+            habits.publication,
+            estate.time_zone,
+        ),
+        built_in=[msgspec.convert(plain_binding(b, 0), Binding) for b in built_in],
+    )
 
 
 @click.command()
@@ -54,19 +85,14 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     import uvicorn
 
     from justlane.standin.server import StandIn
-    from justlane.standin.site import Nature, opened
+    from justlane.standin.site import opened
 
     estate, place = options.opened(folder), options.folder_of(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
     host, number = _address(declared, port)
     assert declared.connection is not None
     token = fetch(declared.connection.token, place)
-    nature = Nature(
-        kinds={scope.address: scope.kind for scope in declared.scopes.values()},
-        gathers={s.address: [g.address for g in s.gathers] for s in declared.scopes.values() if s.gathers},
-        implies={action.name: list(action.implies) for action in declared.actions.values()},
-        applies={action.name: list(action.applies_to) for action in declared.actions.values()},
-    )
+    nature = _nature(estate, declared)
     path = state or place / "standin" / f"{platform}.json"
     app = StandIn(opened(path, platform, nature), path, token).app()
     say(f"the stand-in for {platform} listens at http://{host}:{number}; stop it with Ctrl-C")
@@ -92,7 +118,7 @@ def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | Non
     hidden-grant USER ACTION SCOPE    works although nothing gives it
     hidden-refusal USER ACTION SCOPE  fails although something gives it
     two-faced USER ACTION SCOPE       answers no and lets it happen
-    hang, nonsense                    never answers; answers rubbish
+    slow, hang, nonsense              answers late; never; rubbish
     none                              behave again
 
     \b

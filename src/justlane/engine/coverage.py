@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 
 from msgspec import Struct
@@ -59,6 +59,10 @@ class CoverageIndex:
     def covering(self, address: str) -> tuple[str, ...]:
         """Every scope that covers this one, itself first, then the nearest."""
         return tuple(self._upward(address))
+
+    def covering_set(self, address: str) -> Collection[str]:
+        """The same scopes, for looking one up."""
+        return self._upward(address)
 
     def _upward(self, address: str) -> dict[str, tuple[str, CoverStep] | None]:
         if address not in self._found:

@@ -1,76 +1,287 @@
-"""Yes or no, as quickly as can be: the decision without its explanation.
+"""The decision, for every habit, in every circumstance at once.
 
-Order of decision: is the account enabled, does the action apply to that kind of scope, and then the bindings by
-the platform's habit.
+Order of decision: is the account enabled, does the action apply, ceilings, the sign-in action, the on-the-way action,
+and then the bindings by the platform's habit. Everything is worked out in sets of circumstances (`circumstances`), so
+that one run gives a yes or no for a situation, and the exact conditions otherwise.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
+from datetime import date, datetime
+from functools import cached_property
+from zoneinfo import ZoneInfo
 
-from justlane.engine.index import EstateIndex
+from msgspec import Struct
+
+from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates
+from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.engine.people import Person, person
+from justlane.engine.roles import matching
 from justlane.model.bindings import Binding
-from justlane.model.expectations import Duty
+from justlane.model.circumstances import Condition, Situation
+from justlane.model.estate import Decides, RolesHeld
+from justlane.model.people import PrincipalKind
+from justlane.model.scopes import contains
+
+Credit = list[tuple[Binding, int]]
+"""Bindings that give something, each with the circumstances in which it is the one that does."""
 
 
-def may(index: EstateIndex, login: str, action: str, address: str) -> bool:
-    """Whether the user may do the action at the scope.
+class Question(Struct, frozen=True):
+    """The circumstances of a question."""
 
-    All three names must be declared; a KeyError is a mistake of the caller.
-    """
-    return next(granting(index, login, action, address), None) is not None
+    moment: datetime
+    """With a time zone: the day on which dates are judged, and the time of a situation that names none."""
+    situation: Situation | None = None
+    """None asks for all circumstances."""
+    role: str = ""
+    """The active role, where roles are held one at a time; empty for any of the person's."""
 
 
-def granting(index: EstateIndex, login: str, action: str, address: str) -> Iterator[Binding]:
-    """The bindings that give the user the action at the scope, the nearest scope first."""
+class Change(Struct, frozen=True):
+    """A platform as it would be: bindings more or fewer, an action more in a role, a group published further."""
+
+    more: tuple[Binding, ...] = ()
+    without: tuple[Binding, ...] = ()
+    holding: tuple[tuple[str, str], ...] = ()
+    """(role, action) that the role holds besides."""
+    published: tuple[tuple[str, str], ...] = ()
+    """(group, scope)."""
+
+
+NO_CHANGE = Change()
+
+
+class Judge:
+    """Decides on one platform for one person."""
+
+    def __init__(
+        self,
+        platform: PlatformIndex,
+        somebody: Person,
+        question: Question,
+        zone: str,
+        change: Change = NO_CHANGE,
+        space: Space | None = None,
+    ) -> None:
+        self.platform = platform
+        self.person = somebody
+        self.question = question
+        self._zone = zone
+        self._change = change
+        self._given_space = space
+        self._habits = platform.platform.habits
+        self._memo: dict[tuple[object, ...], Credit] = {}
+        self._relevant: dict[tuple[str, str | None], list[Binding]] = {}
+
+    @cached_property
+    def space(self) -> Space:
+        """The situation asked about, or all circumstances that this person's bindings can tell apart."""
+        if self._given_space is not None:
+            return self._given_space
+        if self.question.situation is not None:
+            return SituationSpace(self.question.situation, self.question.moment, self._zone)
+        return CircumstanceSpace(self.conditions(), self.question.moment, self._zone)
+
+    def conditions(self) -> Iterator[Condition]:
+        """Every condition that can matter to this person."""
+        for principal in self.person.principals:
+            for binding in self.platform.by_principal.get(principal, ()):
+                yield binding.condition
+        yield from (b.condition for b in self._change.more)
+        yield from (ceiling.condition for ceiling in self.platform.platform.ceilings)
+
+    def holds(self, role: str, action: str) -> bool:
+        """Whether a role holds an action."""
+        return action in self.platform.roles.holdings(role) or (role, action) in self._change.holding
+
+    @cached_property
+    def today(self) -> date:
+        """The day on which dates are judged."""
+        situation = self.question.situation
+        moment = (situation and situation.moment) or self.question.moment
+        return moment.astimezone(ZoneInfo(self._zone)).date()
+
+    @cached_property
+    def roles(self) -> list[str]:
+        """The roles that the person can act in, in order: those of allow bindings to them that are in date."""
+        mine = [b for p in self.person.principals for b in self.platform.by_principal.get(p, ())]
+        mine += [b for b in self._change.more if b.principal in self.person.principals]
+        return sorted({b.role for b in mine if b.allows and not b.built_in and in_dates(b.condition, self.today)})
+
+    def relevant(self, address: str, role: str | None) -> list[Binding]:
+        """The bindings that reach this person at a place, in the active role (None for all)."""
+        if (address, role) not in self._relevant:
+            self._relevant[address, role] = self._reaching(address, role)
+        return self._relevant[address, role]
+
+    def _reaching(self, address: str, role: str | None) -> list[Binding]:
+        found = self.platform.covering_bindings(address)
+        change = self._change
+        if change is not NO_CHANGE:
+            found = [b for b in found if b not in change.without]
+            found += [b for b in change.more if self.platform.covers(b, address)]
+        return [
+            b
+            for b in found
+            if b.principal in self.person.principals
+            and (role is None or b.built_in or b.role == role)
+            and self.counts(b, address)
+        ]
+
+    def counts(self, binding: Binding, address: str) -> bool:
+        """Whether the group that a binding names was published, where that is needed."""
+        principal = binding.principal
+        if not self._habits.publication or principal.kind is not PrincipalKind.GROUP:
+            return True
+        further = any(g == principal.name and contains(s, address) for g, s in self._change.published)
+        return further or self.platform.is_published(principal.name, address)
+
+    def allowed(self, action: str, address: str) -> int:
+        """The circumstances in which the person may do the action at the place, in whichever of their roles."""
+        found = 0
+        for role in self.active_roles():
+            found |= self.allowed_as(role, action, address)
+        return found
+
+    def active_roles(self) -> list[str | None]:
+        """The roles to consider: None where all count together, the empty one for nothing but what is built in."""
+        if self._habits.roles_held is RolesHeld.TOGETHER:
+            return [None]
+        if self.question.role:
+            return [self.question.role] if self.question.role in self.roles else [""]
+        return list(self.roles) or [""]
+
+    def allowed_as(self, role: str | None, action: str, address: str) -> int:
+        """The same, in one role."""
+        if not self.person.enabled or not self.platform.applies(action, address):
+            return 0
+        found = self.space.full
+        for needed, place in self.needs(address):
+            found &= self.granted(role, needed, place)
+        return found & self.granted(role, action, address) if found else 0
+
+    def needs(self, address: str) -> Iterator[tuple[str, str]]:
+        """What must be held besides, in order: the sign-in action at the root, the on-the-way action above."""
+        root, scopes = self.platform.platform.name, self.platform.platform.scopes
+        if self._habits.sign_in:
+            yield self._habits.sign_in, root
+        if self._habits.on_the_way:
+            for place in _ancestors(address):
+                if self.platform.platform.actions[self._habits.on_the_way].applies(scopes[place].kind):
+                    yield self._habits.on_the_way, place
+
+    def granted(self, role: str | None, action: str, address: str) -> int:
+        """The circumstances in which the bindings, under the ceilings, give the action at the place."""
+        found = 0
+        for _, some in self.credit(role, action, address):
+            found |= some
+        return found & ~self.ceiling(action)
+
+    def ceiling(self, action: str) -> int:
+        """The circumstances in which the action is never granted to this person."""
+        found = 0
+        for ceiling in self.platform.platform.ceilings:
+            if ceiling.principal in self.person.principals and any(matching(p, (action,)) for p in ceiling.patterns):
+                found |= self.space.of(ceiling.condition)
+        return found
+
+    def credit(self, role: str | None, action: str, address: str) -> Credit:
+        """The allow bindings that give the action at the place, each with the circumstances in which it does."""
+        bindings = self.relevant(address, role)
+        key = (action, *map(id, bindings))
+        if key not in self._memo:
+            self._memo[key] = _DECIDES[self._habits.decides](self, action, bindings)
+        return self._memo[key]
+
+
+def _any_allow(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    return _given(judge, action, (b for b in bindings if b.allows), judge.space.full)
+
+
+def _given(judge: Judge, action: str, bindings: Iterable[Binding], within: int) -> Credit:
+    found = [(b, judge.space.of(b.condition) & within) for b in bindings if judge.holds(b.role, action)]
+    return [(b, some) for b, some in found if some]
+
+
+def _deny_wins(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    denied = 0
+    for _, some in _given(judge, action, (b for b in bindings if not b.allows), judge.space.full):
+        denied |= some
+    return _given(judge, action, (b for b in bindings if b.allows), judge.space.full & ~denied)
+
+
+def _last_match(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    """From the last line up: each decides where no later one matched."""
+    order, end = judge.platform.order, len(judge.platform.order)
+    found: Credit = []
+    left = judge.space.full
+
+    def place(binding: Binding) -> int:
+        return -1 if binding is judge.platform.open_binding else order.get(id(binding), end)
+
+    for binding in sorted(bindings, key=place, reverse=True):
+        if left and judge.holds(binding.role, action):
+            some = judge.space.of(binding.condition) & left
+            left &= ~some
+            if binding.allows and some:
+                found.append((binding, some))
+    return found
+
+
+def _nearest(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    """From the place up: the first scope with a binding for the person decides, whatever the action."""
+    found: Credit = []
+    left = judge.space.full
+    for scope in sorted({b.scope for b in bindings}, key=len, reverse=True):
+        here = [b for b in bindings if b.scope == scope]
+        found += [(b, some & left) for b, some in _deny_wins(judge, action, here) if some & left]
+        for binding in here:
+            left &= ~judge.space.of(binding.condition)
+    return found
+
+
+_DECIDES: dict[Decides, Callable[[Judge, str, list[Binding]], Credit]] = {
+    Decides.ANY_ALLOW: _any_allow,
+    Decides.DENY_WINS: _deny_wins,
+    Decides.LAST_MATCH: _last_match,
+    Decides.NEAREST: _nearest,
+}
+"""How each habit weighs the bindings that reach a person at a place."""
+
+
+def _ancestors(address: str) -> list[str]:
+    """The scopes that contain a place, the root first, the place itself left out."""
+    parts = address.split("/")
+    return ["/".join(parts[:depth]) for depth in range(1, len(parts))]
+
+
+def judge(index: EstateIndex, login: str, address: str, question: Question, change: Change = NO_CHANGE) -> Judge:
+    """A judge for a user (or `anonymous`) on the platform of an address."""
     platform = index.platform(address)
-    if not index.is_enabled(login) or not platform.applies(action, address):
-        return
-    principals = set(index.membership.principals_of(login))
-    for binding in platform.covering_bindings(address):
-        if binding.principal in principals and action in platform.roles.holdings(binding.role):
-            yield binding
+    somebody = person(index, login, platform.platform.name)
+    return Judge(platform, somebody, question, index.estate.time_zone, change)
 
 
-def cells_of(index: EstateIndex, login: str, within: str) -> dict[str, dict[str, list[Binding]]]:
-    """All that one user may do at a scope and everything it covers.
+def may(index: EstateIndex, login: str, action: str, address: str, question: Question) -> bool:
+    """Whether the user may do the action at the scope in some circumstances (those of the situation, if one is given).
 
-    Returns scope address -> action -> the bindings that give it; only what is allowed.
+    All names must be declared; a KeyError is a mistake of the caller.
     """
-    platform = index.platform(within)
-    cells: dict[str, dict[str, list[Binding]]] = {}
-    if not index.is_enabled(login):
-        return cells
-    wanted = set(platform.coverage.covered(within))
-    for principal in index.membership.principals_of(login):
-        for binding in platform.by_principal.get(principal, ()):
-            held = platform.roles.holdings(binding.role)
-            for address in platform.coverage.covered(binding.scope):
-                if address in wanted:
-                    at_scope = cells.setdefault(address, {})
-                    for action in held:
-                        if platform.applies(action, address):
-                            at_scope.setdefault(action, []).append(binding)
-    return {address: actions for address, actions in cells.items() if actions}
+    return bool(judge(index, login, address, question).allowed(action, address))
 
 
-def users_who_may(index: EstateIndex, duty: Duty) -> list[str]:
-    """Logins of everyone who may do what the duty names, in the order of the directory."""
-    addresses = _places(index, duty)
-    return [
-        login
-        for login in index.estate.directory.users
-        if any(may(index, login, duty.action, address) for address in addresses)
-    ]
+def cells_of(judging: Judge, within: str) -> dict[str, dict[str, int]]:
+    """All that one person may do at a scope and everything it covers.
 
-
-def place_where_may(index: EstateIndex, login: str, duty: Duty) -> str | None:
-    """The first scope of the duty at which the user may do it."""
-    return next((a for a in _places(index, duty) if may(index, login, duty.action, a)), None)
-
-
-def _places(index: EstateIndex, duty: Duty) -> tuple[str, ...]:
-    if not duty.anywhere:
-        return (duty.scope,)
-    platform = index.platform(duty.scope)
-    return tuple(a for a in platform.coverage.covered(duty.scope) if platform.applies(duty.action, a))
+    Returns scope address -> action -> the circumstances in which it is allowed; only what is allowed in some.
+    """
+    platform = judging.platform
+    cells: dict[str, dict[str, int]] = {}
+    for address in platform.coverage.covered(within):
+        found = {action: judging.allowed(action, address) for action in platform.platform.actions}
+        allowed = {action: some for action, some in found.items() if some}
+        if allowed:
+            cells[address] = allowed
+    return cells

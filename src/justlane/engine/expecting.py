@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from msgspec import Struct
 
-from justlane.engine.deciding import granting, place_where_may, users_who_may
+from justlane.engine.deciding import Question, judge
 from justlane.engine.explaining import Failing, answer
 from justlane.engine.index import EstateIndex
 from justlane.model.expectations import (
@@ -41,15 +43,20 @@ class Verdict(Struct, frozen=True):
         return not self.evidence
 
 
-def verify(index: EstateIndex) -> tuple[Verdict, ...]:
-    """Judge every expectation of the estate, in the order in which they are written."""
-    return tuple(Verdict(e, sentence_of(e), tuple(_against(index, e))) for e in index.estate.expectations)
+def verify(index: EstateIndex, moment: datetime) -> tuple[Verdict, ...]:
+    """Judge every expectation of the estate at a moment, in the order in which they are written."""
+    return tuple(_verdict(_Judging(index, moment, e), e) for e in index.estate.expectations)
+
+
+def _verdict(judging: _Judging, expectation: AnyExpectation) -> Verdict:
+    return Verdict(expectation, sentence_of(expectation), tuple(judging.against(expectation)))
 
 
 def sentence_of(expectation: AnyExpectation) -> str:
     """The expectation as a person would say it."""
-    duties = _spoken(expectation.duties)
-    every = _spoken(expectation.duties, " and ")
+    where = f", in {expectation.situation}" if expectation.situation else ""
+    duties = _spoken(expectation.duties) + where
+    every = _spoken(expectation.duties, " and ") + where
     match expectation:
         case UserMay():
             return f"{expectation.user} may {every}"
@@ -71,65 +78,103 @@ def _spoken(duties: tuple[Duty, ...], between: str = " or ") -> str:
     return between.join(str(d) for d in duties)
 
 
-def _against(index: EstateIndex, expectation: AnyExpectation) -> list[Evidence]:
-    match expectation:
-        case UserMay():
-            return [e for duty in expectation.duties for e in _cannot(index, expectation.user, duty)]
-        case UserMayNot():
-            return [e for duty in expectation.duties for e in _can(index, expectation.user, duty)]
-        case OnlyGroupMay():
-            inside = set(index.membership.users_in(expectation.group))
-            return [
-                e
-                for duty in expectation.duties
-                for login in users_who_may(index, duty)
-                if login not in inside
-                for e in _can(index, login, duty)
-            ]
-        case AtMostMay():
-            return [e for duty in expectation.duties for e in _too_many(index, duty, expectation.limit)]
-        case NobodyMayBoth():
-            return _both(index, expectation.duties)
-
-
-def _can(index: EstateIndex, login: str, duty: Duty) -> list[Evidence]:
-    """The fact that somebody may, citing the binding that gives it."""
-    place = place_where_may(index, login, duty)
-    if place is None:
-        return []
-    binding = next(granting(index, login, duty.action, place))
-    through = f"{binding.role} given to {binding.principal} at {binding.scope}"
-    return [Evidence(f"{login} may {duty.action} at {place}: {through}", binding.source)]
-
-
 _WHY_NOT = {
     Failing.DISABLED: "the account is disabled",
     Failing.NOT_APPLICABLE: "the action does not apply to that kind of scope",
+    Failing.CEILING: "a ceiling takes it away",
+    Failing.NO_SIGN_IN: "they may not sign in",
+    Failing.NOT_ON_THE_WAY: "they may not pass on the way there",
     Failing.NO_ROLE: "no role holds the action",
     Failing.NO_BINDING: "no binding gives it there",
     Failing.NOT_A_MEMBER: "it is given there, but not to them",
+    Failing.NOT_PUBLISHED: "their group is not published there",
+    Failing.OTHER_ROLE: "it is given in another role",
+    Failing.NOT_TODAY: "it is not given on that day",
+    Failing.CIRCUMSTANCES: "it is given in other circumstances",
+    Failing.DENIED: "it is denied",
+    Failing.OVERRULED: "a later line decides otherwise",
+    Failing.NEARER: "a nearer scope decides otherwise",
 }
 
 
-def _cannot(index: EstateIndex, login: str, duty: Duty) -> list[Evidence]:
-    """The fact that somebody may not, with the first thing that fails."""
-    if place_where_may(index, login, duty) is not None:
-        return []
-    failure = answer(index, login, duty.action, duty.scope).failures[0]
-    if duty.anywhere and failure.failing is Failing.NOT_APPLICABLE:
-        return [Evidence(f"{login} may not {duty}: no scope there gives it to them")]
-    return [Evidence(f"{login} may not {duty}: {_WHY_NOT[failure.failing]}", failure.source)]
+class _Judging:
+    """One expectation, judged at a moment: in its situation, or in all circumstances."""
 
+    def __init__(self, index: EstateIndex, moment: datetime, expectation: AnyExpectation) -> None:
+        self._index = index
+        situation = index.estate.situations[expectation.situation] if expectation.situation else None
+        self._question = Question(moment, situation)
 
-def _too_many(index: EstateIndex, duty: Duty, limit: int) -> list[Evidence]:
-    logins = users_who_may(index, duty)
-    if len(logins) <= limit:
-        return []
-    return [Evidence(f"{len(logins)} may: {', '.join(logins)}")] + [
-        e for login in logins for e in _can(index, login, duty)
-    ]
+    def against(self, expectation: AnyExpectation) -> list[Evidence]:
+        """The facts that break it."""
+        match expectation:
+            case UserMay():
+                return [e for duty in expectation.duties for e in self._cannot(expectation.user, duty)]
+            case UserMayNot():
+                return [e for duty in expectation.duties for e in self._can(expectation.user, duty)]
+            case OnlyGroupMay():
+                inside = set(self._index.membership.users_in(expectation.group))
+                outside = [(d, u) for d in expectation.duties for u in self._who_may(d) if u not in inside]
+                return [e for duty, login in outside for e in self._can(login, duty)]
+            case AtMostMay():
+                return [e for duty in expectation.duties for e in self._too_many(duty, expectation.limit)]
+            case NobodyMayBoth():
+                return self._both(expectation.duties)
 
+    def _places(self, duty: Duty) -> tuple[str, ...]:
+        if not duty.anywhere:
+            return (duty.scope,)
+        platform = self._index.platform(duty.scope)
+        return tuple(a for a in platform.coverage.covered(duty.scope) if platform.applies(duty.action, a))
 
-def _both(index: EstateIndex, duties: tuple[Duty, ...]) -> list[Evidence]:
-    everyone = [set(users_who_may(index, duty)) for duty in duties]
-    return [e for login in sorted(set.intersection(*everyone)) for duty in duties for e in _can(index, login, duty)]
+    def _where(self, login: str, duty: Duty) -> tuple[str, int, int] | None:
+        """Where the user may do most: the scope, the circumstances, and all circumstances there are."""
+        judging = judge(self._index, login, duty.scope, self._question)
+        best: tuple[str, int, int] | None = None
+        for place in self._places(duty):
+            some = judging.allowed(duty.action, place)
+            if some and (best is None or some.bit_count() > best[1].bit_count()):
+                best = place, some, judging.space.full
+            if some == judging.space.full:
+                break
+        return best
+
+    def _who_may(self, duty: Duty) -> list[str]:
+        return [login for login in self._index.estate.directory.users if self._where(login, duty)]
+
+    def _can(self, login: str, duty: Duty) -> list[Evidence]:
+        """The fact that somebody may (perhaps in some circumstances only), citing the binding that gives it."""
+        where = self._where(login, duty)
+        if where is None:
+            return []
+        place, some, full = where
+        chain = answer(self._index, login, duty.action, place, self._question).chains[0]
+        binding = chain.binding
+        sometimes = "" if some == full else " in some circumstances"
+        through = f"{binding.role} given to {binding.principal} at {binding.scope}"
+        return [Evidence(f"{login} may {duty.action} at {place}{sometimes}: {through}", binding.source)]
+
+    def _cannot(self, login: str, duty: Duty) -> list[Evidence]:
+        """The fact that somebody may not (or not always), with the first thing that fails."""
+        where = self._where(login, duty)
+        if where is not None:
+            binding = answer(self._index, login, duty.action, where[0], self._question).chains[0].binding
+            fact = f"{login} may {duty} in some circumstances only"
+            return [] if where[1] == where[2] else [Evidence(fact, binding.source)]
+        failure = answer(self._index, login, duty.action, duty.scope, self._question).failures[0]
+        if duty.anywhere and failure.failing is Failing.NOT_APPLICABLE:
+            return [Evidence(f"{login} may not {duty}: no scope there gives it to them")]
+        source = failure.source or (failure.bindings[0].source if failure.bindings else None)
+        return [Evidence(f"{login} may not {duty}: {_WHY_NOT[failure.failing]}", source)]
+
+    def _too_many(self, duty: Duty, limit: int) -> list[Evidence]:
+        logins = self._who_may(duty)
+        if len(logins) <= limit:
+            return []
+        counted = Evidence(f"{len(logins)} may: {', '.join(logins)}")
+        return [counted, *(e for login in logins for e in self._can(login, duty))]
+
+    def _both(self, duties: tuple[Duty, ...]) -> list[Evidence]:
+        everyone = [set(self._who_may(duty)) for duty in duties]
+        both = sorted(set.intersection(*everyone))
+        return [e for login in both for duty in duties for e in self._can(login, duty)]

@@ -1,32 +1,39 @@
-"""The decision with its reasons: every chain behind a yes; for a no, what fails and what would turn it."""
+"""The decision with its reasons: every chain behind a yes, what stands in the way of a no."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
 from msgspec import Struct
 
+from justlane.engine.circumstances import CircumstanceSpace, in_dates
 from justlane.engine.coverage import CoverStep
-from justlane.engine.deciding import granting
-from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.engine.deciding import Judge, Question, judge
+from justlane.engine.index import EstateIndex
 from justlane.engine.membership import MemberStep
-from justlane.engine.roles import RoleStep
+from justlane.engine.people import way_to
+from justlane.engine.roles import RoleStep, matching
+from justlane.engine.wording import Box, boxes
 from justlane.model.bindings import Binding
+from justlane.model.circumstances import Outcome
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
+from justlane.model.scopes import platform_of
 
 
 class Chain(Struct, frozen=True):
     """One complete way from a user to an action at a scope; each part cites its lines."""
 
     memberships: tuple[MemberStep, ...]
-    """From the user up to the group that is bound; empty if the user is bound in person."""
+    """From the user up to what is bound; empty if the user is bound in person, or everybody is."""
     binding: Binding
     role: tuple[RoleStep, ...]
     """How the bound role holds the action."""
     coverage: tuple[CoverStep, ...]
     """How the bound scope covers the place, from the outside in; empty if it is the place."""
+    circumstances: tuple[Box, ...] = ()
+    """When it is this one that gives the action; empty for always."""
 
     @property
     def length(self) -> int:
@@ -34,44 +41,46 @@ class Chain(Struct, frozen=True):
         return len(self.memberships) + len(self.role) + len(self.coverage)
 
 
+class Need(Struct, frozen=True):
+    """Something that must be held besides: to sign in, or on the way to the place."""
+
+    action: str
+    scope: str
+    chains: tuple[Chain, ...]
+
+
 class Failing(StrEnum):
     """What can stand in the way, in the order in which it is asked."""
 
     DISABLED = "disabled"
     NOT_APPLICABLE = "not applicable"
+    CEILING = "a ceiling"
+    NO_SIGN_IN = "may not sign in"
+    NOT_ON_THE_WAY = "may not pass on the way"
     NO_ROLE = "no role holds it"
     NO_BINDING = "no binding gives it here"
     NOT_A_MEMBER = "given here, but to others"
+    NOT_PUBLISHED = "the group is not published here"
+    OTHER_ROLE = "given in another role"
+    NOT_TODAY = "not on that day"
+    CIRCUMSTANCES = "not in these circumstances"
+    DENIED = "denied"
+    OVERRULED = "a later line decides"
+    NEARER = "a nearer scope decides"
 
 
 class Failure(Struct, frozen=True):
     """One thing that stands in the way."""
 
     failing: Failing
+    action: str
+    scope: str
+    """What was not granted where: for NO_SIGN_IN and NOT_ON_THE_WAY not what was asked."""
     bindings: tuple[Binding, ...] = ()
-    """For NOT_A_MEMBER: the bindings that give it here to others."""
+    """The bindings that it is about."""
     roles: tuple[str, ...] = ()
     """For NO_BINDING: the roles that hold the action."""
     source: Source | None = None
-
-
-class Change(StrEnum):
-    """The single change that would turn a no into a yes."""
-
-    ENABLE = "enable the account"
-    JOIN = "join the group"
-    GIVE_HERE_TOO = "give it here too"
-    ALLOW_IN_ROLE = "let the role allow it"
-
-
-class Miss(Struct, frozen=True):
-    """A way that lacks one thing."""
-
-    change: Change
-    binding: Binding
-    """The binding that would then give it."""
-    people: int = 0
-    """For ALLOW_IN_ROLE and GIVE_HERE_TOO: how many enabled people that binding reaches."""
 
 
 class Answer(Struct, frozen=True):
@@ -80,93 +89,160 @@ class Answer(Struct, frozen=True):
     user: str
     action: str
     scope: str
-    allowed: bool
+    outcome: Outcome
+    conditions: tuple[Box, ...] = ()
+    """For ONLY_IF: in which circumstances, exactly; any one of the boxes."""
+    roles: tuple[str, ...] = ()
+    """Where roles are held one at a time: the roles that make it so."""
+    needs: tuple[Need, ...] = ()
     chains: tuple[Chain, ...] = ()
     """Every binding that gives it, the shortest chain first."""
     failures: tuple[Failure, ...] = ()
-    misses: tuple[Miss, ...] = ()
-    """The nearest first: the smallest role, at the nearest scope."""
+    """Of a no, in order of decision."""
+
+    @property
+    def allowed(self) -> bool:
+        """Whether it is a yes."""
+        return self.outcome is Outcome.YES
 
 
-def answer(index: EstateIndex, login: str, action: str, address: str) -> Answer:
-    """Decide and explain. All three names must be declared."""
-    chains = [chain_of(index, login, action, address, b) for b in granting(index, login, action, address)]
-    if chains:
-        chains.sort(key=lambda chain: chain.length)
-        return Answer(login, action, address, True, chains=tuple(chains))
-    failures = tuple(_failures(index, login, action, address))
-    misses = () if failures[0].failing is Failing.NOT_APPLICABLE else _misses(index, login, action, address)
-    return Answer(login, action, address, False, failures=failures, misses=misses)
-
-
-def chain_of(index: EstateIndex, login: str, action: str, address: str, binding: Binding) -> Chain:
-    """Spell out how a binding that gives the action does so."""
-    platform = index.platform(address)
-    return Chain(
-        memberships=index.membership.way_into(login, binding.principal),
-        binding=binding,
-        role=platform.roles.holdings(binding.role)[action],
-        coverage=platform.coverage.way_down(binding.scope, address),
+def answer(index: EstateIndex, login: str, action: str, address: str, question: Question) -> Answer:
+    """Decide and explain. All names must be declared."""
+    judging = judge(index, login, address, question)
+    some, full = judging.allowed(action, address), judging.space.full
+    if not some:
+        failures = tuple(failures_of(index, judging, action, address))
+        return Answer(login, action, address, Outcome.NO, failures=failures)
+    roles = [role for role in judging.active_roles() if judging.allowed_as(role, action, address)]
+    needs = tuple(
+        Need(needed, place, _in_roles(index, judging, roles, needed, place)) for needed, place in judging.needs(address)
+    )
+    return Answer(
+        login,
+        action,
+        address,
+        Outcome.YES if some == full else Outcome.ONLY_IF,
+        in_words(judging, some),
+        tuple(role for role in roles if role),
+        needs,
+        _in_roles(index, judging, roles, action, address),
     )
 
 
-def _failures(index: EstateIndex, login: str, action: str, address: str) -> Iterator[Failure]:
-    platform = index.platform(address)
-    if not index.is_enabled(login):
-        yield Failure(Failing.DISABLED, source=index.estate.directory.users[login].source)
+def _in_roles(
+    index: EstateIndex, judging: Judge, roles: Sequence[str | None], action: str, address: str
+) -> tuple[Chain, ...]:
+    """The chains of several roles, each binding once, the shortest first."""
+    found = {id(c.binding): c for role in reversed(roles) for c in chains_of(index, judging, role, action, address)}
+    return tuple(sorted(found.values(), key=lambda chain: chain.length))
+
+
+def all_chains(index: EstateIndex, judging: Judge, action: str, address: str) -> tuple[Chain, ...]:
+    """The chains of every role that makes it so."""
+    roles = [role for role in judging.active_roles() if judging.allowed_as(role, action, address)]
+    return _in_roles(index, judging, roles, action, address)
+
+
+def in_words(judging: Judge, some: int) -> tuple[Box, ...]:
+    """A set of circumstances in the fewest words; nothing for all of them, and for a plain yes."""
+    space = judging.space
+    if some == space.full or not isinstance(space, CircumstanceSpace):
+        return ()
+    return boxes(space, some)
+
+
+def chains_of(index: EstateIndex, judging: Judge, role: str | None, action: str, address: str) -> tuple[Chain, ...]:
+    """Spell out every binding that gives the action, the shortest chain first."""
+    platform, above = judging.platform, ~judging.ceiling(action)
+    found = [
+        Chain(
+            memberships=way_to(index, judging.person.login, binding.principal, platform.platform.name),
+            binding=binding,
+            role=platform.roles.holdings(binding.role)[action],
+            coverage=platform.coverage.way_down(binding.scope, address),
+            circumstances=in_words(judging, some & above),
+        )
+        for binding, some in judging.credit(role, action, address)
+        if some & above
+    ]
+    return tuple(sorted(found, key=lambda chain: chain.length))
+
+
+def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -> Iterator[Failure]:
+    """What stands in the way, in order of decision, of something that is never allowed."""
+    platform = judging.platform
+    if not judging.person.enabled:
+        source = index.estate.directory.users[judging.person.login].source
+        yield Failure(Failing.DISABLED, action, address, source=source)
     if not platform.applies(action, address):
-        yield Failure(Failing.NOT_APPLICABLE, source=platform.platform.actions[action].source)
+        yield Failure(Failing.NOT_APPLICABLE, action, address, source=platform.platform.actions[action].source)
         return
+    for role in judging.active_roles()[:1]:
+        yield from _ceilings(judging, action, address)
+        for needed, place in judging.needs(address):
+            if not judging.granted(role, needed, place):
+                failing = Failing.NO_SIGN_IN if place == platform_of(address) and not _way(judging, needed) else None
+                why = tuple(_bindings(judging, role, needed, place))
+                bindings = tuple(b for failure in why for b in failure.bindings)
+                yield Failure(failing or Failing.NOT_ON_THE_WAY, needed, place, bindings)
+        if not judging.credit(role, action, address):
+            yield from _bindings(judging, role, action, address)
+
+
+def _way(judging: Judge, needed: str) -> bool:
+    habits = judging.platform.platform.habits
+    return needed != habits.sign_in
+
+
+def _ceilings(judging: Judge, action: str, address: str) -> Iterator[Failure]:
+    for ceiling in judging.platform.platform.ceilings:
+        mine = ceiling.principal in judging.person.principals
+        if mine and any(matching(p, (action,)) for p in ceiling.patterns) and judging.space.of(ceiling.condition):
+            yield Failure(Failing.CEILING, action, address, source=ceiling.source)
+
+
+def _bindings(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
+    """Why no binding gives the action at the place: the first reason that applies to all that could."""
+    platform, principals = judging.platform, judging.person.principals
     roles = tuple(platform.roles.with_action(action))
-    giving = [b for b in platform.covering_bindings(address) if b.role in roles]
-    reaching = set(index.membership.principals_of(login))
+    giving = [b for b in platform.covering_bindings(address) if b.allows and b.role in roles]
     if not roles:
-        yield Failure(Failing.NO_ROLE, source=platform.platform.actions[action].source)
-    elif not giving:
-        yield Failure(Failing.NO_BINDING, roles=roles)
-    elif not any(b.principal in reaching for b in giving):
-        yield Failure(Failing.NOT_A_MEMBER, bindings=tuple(giving))
+        yield Failure(Failing.NO_ROLE, action, address, source=platform.platform.actions[action].source)
+        return
+    if not giving:
+        yield Failure(Failing.NO_BINDING, action, address, roles=roles)
+        return
+    left = giving
+    today = judging.today
+    for failing, passes in (
+        (Failing.NOT_A_MEMBER, lambda b: b.principal in principals),
+        (Failing.NOT_PUBLISHED, lambda b: judging.counts(b, address)),
+        (Failing.OTHER_ROLE, lambda b: role is None or b.built_in or b.role == role),
+        (Failing.NOT_TODAY, lambda b: in_dates(b.condition, today)),
+        (Failing.CIRCUMSTANCES, lambda b: bool(judging.space.of(b.condition))),
+    ):
+        kept = [b for b in left if passes(b)]
+        if not kept:
+            yield Failure(failing, action, address, tuple(left))
+            return
+        left = kept
+    yield from _overcome(judging, role, action, address)
 
 
-def _misses(index: EstateIndex, login: str, action: str, address: str) -> tuple[Miss, ...]:
-    platform = index.platform(address)
-    reaching = set(index.membership.principals_of(login))
-    covering = platform.covering_bindings(address)
-    nearness = {scope: place for place, scope in enumerate(platform.coverage.covering(address))}
-    found: list[Miss] = []
-    for binding in platform.bindings:
-        change = _change(platform, binding, action, binding in covering, binding.principal in reaching)
-        if change is Change.JOIN and binding.principal.kind is not PrincipalKind.GROUP:
-            continue
-        if change is Change.ENABLE and index.is_enabled(login):
-            continue
-        if change is not None:
-            wide = change in (Change.GIVE_HERE_TOO, Change.ALLOW_IN_ROLE)
-            found.append(Miss(change, binding, _people(index, binding) if wide else 0))
-    order = list(Change)
-
-    def rank(miss: Miss) -> tuple[int, int, int]:
-        size = len(platform.roles.holdings(miss.binding.role))
-        return order.index(miss.change), size, nearness.get(miss.binding.scope, len(nearness))
-
-    return tuple(sorted(found, key=rank))
+def _overcome(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
+    """Something gives it, and something else takes it away."""
+    relevant = judging.relevant(address, role)
+    against = [b for b in relevant if not b.allows and judging.holds(b.role, action) and judging.space.of(b.condition)]
+    if judging.platform.ordered:
+        yield Failure(Failing.OVERRULED, action, address, tuple(against[-1:]))
+    elif against:
+        yield Failure(Failing.DENIED, action, address, tuple(against))
+    else:
+        nearest = max((b for b in relevant if judging.space.of(b.condition)), key=lambda b: len(b.scope))
+        same = tuple(b for b in relevant if b.scope == nearest.scope)
+        yield Failure(Failing.NEARER, action, address, same)
 
 
-def _change(platform: PlatformIndex, binding: Binding, action: str, here: bool, mine: bool) -> Change | None:
-    """The one thing that a binding lacks; None if it lacks more."""
-    holds = action in platform.roles.holdings(binding.role)
-    lacking = {
-        (True, True, True): Change.ENABLE,
-        (True, True, False): Change.JOIN,
-        (True, False, True): Change.GIVE_HERE_TOO,
-        (False, True, True): Change.ALLOW_IN_ROLE,
-    }
-    return lacking.get((holds, here, mine))
-
-
-def _people(index: EstateIndex, binding: Binding) -> int:
-    """Number of enabled people that a binding reaches."""
-    principal, users = binding.principal, index.estate.directory.users
-    if principal.kind is PrincipalKind.GROUP:
-        return sum(users[login].enabled for login in index.membership.users_in(principal.name))
-    return 1 if principal.kind is PrincipalKind.USER else sum(u.enabled for u in users.values())
+def names_a_group(binding: Binding) -> bool:
+    """Whether a binding is to a group that somebody can join."""
+    return binding.principal.kind in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from justlane.engine.deciding import granting
-from justlane.engine.explaining import Chain, chain_of
+from justlane.engine.deciding import Question, judge
+from justlane.engine.explaining import Chain, all_chains, in_words
 from justlane.engine.index import EstateIndex
+from justlane.engine.people import ANONYMOUS_NAME
+from justlane.engine.wording import Box
 
 
 class Holder(Struct, frozen=True):
@@ -14,6 +16,8 @@ class Holder(Struct, frozen=True):
 
     user: str
     chains: tuple[Chain, ...]
+    conditions: tuple[Box, ...] = ()
+    """In which circumstances; empty for all."""
 
 
 class Holders(Struct, frozen=True):
@@ -26,11 +30,12 @@ class Holders(Struct, frozen=True):
     holders: tuple[Holder, ...]
 
 
-def holders(index: EstateIndex, action: str, address: str) -> Holders:
-    """Everyone who may, in the order of their logins."""
+def holders(index: EstateIndex, action: str, address: str, question: Question) -> Holders:
+    """Everyone who may in some circumstances, in the order of their logins; last whoever has not signed in."""
     found: list[Holder] = []
-    for login in sorted(index.estate.directory.users):
-        chains = [chain_of(index, login, action, address, b) for b in granting(index, login, action, address)]
-        if chains:
-            found.append(Holder(login, tuple(sorted(chains, key=lambda chain: chain.length))))
+    for login in (*sorted(index.estate.directory.users), ANONYMOUS_NAME):
+        judging = judge(index, login, address, question)
+        some = judging.allowed(action, address)
+        if some:
+            found.append(Holder(login, all_chains(index, judging, action, address), in_words(judging, some)))
     return Holders(action, address, index.platform(address).applies(action, address), tuple(found))

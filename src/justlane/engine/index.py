@@ -8,9 +8,9 @@ from justlane.engine.coverage import CoverageIndex
 from justlane.engine.membership import MembershipIndex
 from justlane.engine.roles import RoleIndex
 from justlane.model.bindings import Binding
-from justlane.model.estate import Estate, Platform
-from justlane.model.people import Principal
-from justlane.model.scopes import platform_of
+from justlane.model.estate import Decides, Estate, Platform
+from justlane.model.people import AUTHENTICATED, Principal
+from justlane.model.scopes import contains, platform_of
 
 
 class PlatformIndex:
@@ -19,8 +19,20 @@ class PlatformIndex:
     def __init__(self, platform: Platform, bindings: list[Binding]) -> None:
         self.platform = platform
         self.bindings = bindings
+        """Built-in ones first; their order matters where the last match decides."""
         self.coverage = CoverageIndex(platform.scopes)
         self.roles = RoleIndex(platform.roles, platform.actions)
+        self._open: dict[str, bool] = {}
+        self._covering: dict[str, list[Binding]] = {}
+
+    @cached_property
+    def open_binding(self) -> Binding | None:
+        """What an open default amounts to: a built-in binding at the root, which counts at open scopes only."""
+        role = self.platform.habits.open_role
+        if not role:
+            return None
+        reason = "open: nobody is given anything here"
+        return Binding(AUTHENTICATED, role, self.platform.name, reason, self.platform.source, built_in=True)
 
     @cached_property
     def by_scope(self) -> dict[str, list[Binding]]:
@@ -38,14 +50,66 @@ class PlatformIndex:
             found.setdefault(binding.principal, []).append(binding)
         return found
 
+    @cached_property
+    def order(self) -> dict[int, int]:
+        """Identity of a binding -> its place in the order."""
+        return {id(binding): place for place, binding in enumerate(self.bindings)}
+
+    @cached_property
+    def published(self) -> dict[str, list[str]]:
+        """Group -> the scopes to which it was published."""
+        found: dict[str, list[str]] = {}
+        for publication in self.platform.publications:
+            found.setdefault(publication.group, []).append(publication.scope)
+        return found
+
     def applies(self, action: str, address: str) -> bool:
         """Whether the cell exists: the action can be done at that kind of scope."""
         return self.platform.actions[action].applies(self.platform.scopes[address].kind)
 
+    def covers(self, binding: Binding, address: str) -> bool:
+        """Whether a binding's scope covers a place, here-only ones included."""
+        if binding.here_only:
+            gathered = self.platform.scopes[binding.scope].gathers
+            return binding.scope == address or any(item.address == address for item in gathered)
+        return binding.scope in self.coverage.covering_set(address)
+
     def covering_bindings(self, address: str) -> list[Binding]:
-        """The bindings whose scope covers this one, the nearest first."""
-        by_scope = self.by_scope
-        return [b for outer in self.coverage.covering(address) for b in by_scope.get(outer, ())]
+        """The bindings that cover a place, the nearest scope first; the open default last, where it counts."""
+        if address not in self._covering:
+            by_scope = self.by_scope
+            found = [
+                binding
+                for outer in self.coverage.covering(address)
+                for binding in by_scope.get(outer, ())
+                if not binding.here_only or self.covers(binding, address)
+            ]
+            if self.open_binding is not None and self.is_open(address):
+                found.append(self.open_binding)
+            self._covering[address] = found
+        return self._covering[address]
+
+    def is_open(self, address: str) -> bool:
+        """Whether no allow binding to anyone covers a scope, those built in and those at the root left aside."""
+        if address not in self._open:
+            self._open[address] = not any(
+                binding.allows
+                and not binding.built_in
+                and binding.scope != self.platform.name
+                and (not binding.here_only or self.covers(binding, address))
+                for outer in self.coverage.covering(address)
+                for binding in self.by_scope.get(outer, ())
+            )
+        return self._open[address]
+
+    def is_published(self, group: str, address: str) -> bool:
+        """Whether a group was published to a place or to a scope that contains it."""
+        return any(contains(scope, address) for scope in self.published.get(group, ()))
+
+    @property
+    def ordered(self) -> bool:
+        """Whether the order of the bindings decides."""
+        return self.platform.habits.decides is Decides.LAST_MATCH
 
 
 class EstateIndex:
@@ -63,7 +127,3 @@ class EstateIndex:
             bindings = [b for b in self.estate.bindings if platform_of(b.scope) == name]
             self._platforms[name] = PlatformIndex(self.estate.platforms[name], bindings)
         return self._platforms[name]
-
-    def is_enabled(self, login: str) -> bool:
-        """Whether the account may sign in at all."""
-        return self.estate.directory.users[login].enabled

@@ -57,9 +57,9 @@ class MembershipIndex:
         """Names of every group that holds the user, directly or through nested groups."""
         return frozenset(p.name for p in self._upward(user(login)) if p.kind is PrincipalKind.GROUP)
 
-    def principals_of(self, login: str) -> tuple[Principal, ...]:
-        """All that a binding can name to reach this user, the nearest first."""
-        return (*self._upward(user(login)), Principal(PrincipalKind.AUTHENTICATED))
+    def principals_of(self, member: Principal) -> tuple[Principal, ...]:
+        """A user or a group itself, and every group that holds it, the nearest first."""
+        return tuple(self._upward(member))
 
     def way_into(self, login: str, principal: Principal) -> tuple[MemberStep, ...]:
         """The shortest chain of memberships from the user to a group (empty for the user itself)."""

@@ -1,4 +1,4 @@
-"""All that one person may do, as a tree that shows only what they can reach."""
+"""All that one person may do, as a tree that shows only what they can reach, or what they can see."""
 
 from __future__ import annotations
 
@@ -6,9 +6,12 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
-from justlane.engine.deciding import cells_of
+from justlane.engine.deciding import Judge, Question, cells_of, judge
+from justlane.engine.explaining import in_words
 from justlane.engine.index import EstateIndex
 from justlane.engine.membership import MemberStep
+from justlane.engine.people import way_to
+from justlane.engine.wording import Box
 from justlane.model.bindings import Binding
 from justlane.model.scopes import contains, platform_of
 
@@ -20,19 +23,32 @@ class Grant(Struct, frozen=True):
     memberships: tuple[MemberStep, ...]
 
 
+class Reached(Struct, frozen=True):
+    """One action that somebody may do at a scope."""
+
+    grants: tuple[Grant, ...]
+    conditions: tuple[Box, ...] = ()
+    """In which circumstances; empty for all."""
+
+
 class ReachedScope(Struct, frozen=True):
     """One scope in the tree."""
 
     address: str
     kind: str
-    actions: dict[str, tuple[Grant, ...]]
-    """What they may do here, with every grant behind it; empty for a scope that is only on the way."""
+    actions: dict[str, Reached]
+    """What they may do here; empty for a scope that is only on the way."""
     inside: tuple[ReachedScope, ...]
 
     @property
     def grants(self) -> tuple[Grant, ...]:
         """Every grant that counts here, each once."""
-        return tuple({g.binding.key: g for grants in self.actions.values() for g in grants}.values())
+        return tuple({id(g.binding): g for reached in self.actions.values() for g in reached.grants}.values())
+
+    @property
+    def below(self) -> int:
+        """How many of the scopes inside, at any depth, the person sees."""
+        return sum(1 + inner.below for inner in self.inside)
 
 
 class Reach(Struct, frozen=True):
@@ -50,31 +66,43 @@ class Reach(Struct, frozen=True):
     """Number of allowed (action, scope) pairs."""
 
 
-def reach(index: EstateIndex, login: str, within: str | None = None) -> Reach:
-    """What the user may do at a scope and all it covers, or everywhere."""
+def reach(index: EstateIndex, login: str, question: Question, within: str | None = None) -> Reach:
+    """What the user may do at a scope and all it covers, or everywhere, in some circumstances."""
     names = [platform_of(within)] if within else list(index.estate.platforms)
     trees: list[ReachedScope] = []
     scopes = cells = 0
+    enabled = True
     for name in names:
-        allowed = cells_of(index, login, within or name)
+        judging = judge(index, login, name, question)
+        enabled = judging.person.enabled
+        allowed = cells_of(judging, within or name)
         scopes += len(allowed)
         cells += sum(len(actions) for actions in allowed.values())
         if allowed:
-            trees.append(_tree(index, login, name, allowed))
-    return Reach(login, index.is_enabled(login), within, tuple(trees), scopes, cells)
+            trees.append(_tree(index, judging, name, allowed))
+    return Reach(login, enabled, within, tuple(trees), scopes, cells)
 
 
-def _tree(
-    index: EstateIndex, login: str, address: str, allowed: Mapping[str, Mapping[str, list[Binding]]]
-) -> ReachedScope:
-    platform = index.platform(address)
+def _tree(index: EstateIndex, judging: Judge, address: str, allowed: Mapping[str, Mapping[str, int]]) -> ReachedScope:
+    platform = judging.platform
     inside = [
-        _tree(index, login, child, allowed)
+        _tree(index, judging, child, allowed)
         for child in platform.coverage.children(address)
         if any(contains(child, reached) for reached in allowed)
     ]
     actions = {
-        action: tuple(Grant(b, index.membership.way_into(login, b.principal)) for b in bindings)
-        for action, bindings in sorted(allowed.get(address, {}).items())
+        action: Reached(_grants(index, judging, action, address), in_words(judging, some))
+        for action, some in sorted(allowed.get(address, {}).items())
     }
     return ReachedScope(address, platform.platform.scopes[address].kind, actions, tuple(inside))
+
+
+def _grants(index: EstateIndex, judging: Judge, action: str, address: str) -> tuple[Grant, ...]:
+    """The bindings that give the action, in whichever of the person's roles."""
+    found: dict[int, Grant] = {}
+    for role in judging.active_roles():
+        if judging.allowed_as(role, action, address):
+            for binding, _ in judging.credit(role, action, address):
+                way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)
+                found[id(binding)] = Grant(binding, way)
+    return tuple(found.values())

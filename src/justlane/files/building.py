@@ -1,40 +1,30 @@
-"""From validated files to the values of `model`, each with the line where it was declared."""
+"""From validated files to platforms and to the whole estate, each thing with the line where it was declared."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from itertools import product
+
+import msgspec
 
 from justlane.files.declared import DeclaredFiles
+from justlane.files.gathering import gathered
+from justlane.files.grants import bindings_of, ceilings_of, expectations_of, principal_of, situations_of
+from justlane.files.lookup import is_time_zone
 from justlane.files.shapes import (
-    BindingsFile,
     ConnectionShape,
     EstateFile,
-    ExpectationsFile,
-    ExpectationShape,
+    HabitsShape,
     PlatformFile,
     RolesFile,
     RoleShape,
     ScopeShape,
 )
 from justlane.files.yamltext import Text, Where
-from justlane.model.bindings import Binding
+from justlane.model.bindings import Publication
 from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
-from justlane.model.expectations import (
-    AnyExpectation,
-    AtMostMay,
-    Duty,
-    NobodyMayBoth,
-    OnlyGroupMay,
-    UserMay,
-    UserMayNot,
-)
-from justlane.model.people import Directory, Principal, PrincipalKind
+from justlane.model.people import Directory, LocalGroup, Membership
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope
-
-FileWithBindings = EstateFile | PlatformFile | BindingsFile | ExpectationsFile
-"""The kinds of file that may hold bindings and expectations."""
 
 
 def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Estate:
@@ -54,38 +44,88 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
     return Estate(
         name=root.estate,
         purpose=root.purpose,
-        time_zone=root.time_zone,
+        time_zone=zone_of(root),
         directory=directory,
         platforms=platforms,
-        bindings=tuple(binding for text, file in with_bindings(declared) for binding in _bindings(text, file)),
-        expectations=tuple(e for text, file in with_bindings(declared) for e in _expectations(text, file)),
+        bindings=bindings_of(declared),
+        expectations=expectations_of(declared),
+        situations=situations_of(declared, zone_of(root)),
     )
 
 
-def principal_of(text: str) -> Principal:
-    """`group crew` -> the principal."""
-    kind, _, name = text.partition(" ")
-    return Principal(PrincipalKind(kind), name.strip())
+def zone_of(root: EstateFile) -> str:
+    """The estate's time zone, or UTC while the one it names does not exist."""
+    return root.time_zone if is_time_zone(root.time_zone) else "UTC"
 
 
 def _platform(text: Text, shape: PlatformFile) -> Platform:
     root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"))
     scopes = {root.address: root}
-    for scope in _scopes(text, shape.scopes, root.address, ("scopes",)):
-        scopes[scope.address] = scope
+    for address, here, scope in _walk(shape.scopes, root.address, ("scopes",)):
+        scopes[address] = _scope(text, address, here, scope)
     return Platform(
         name=shape.platform,
         purpose=shape.purpose,
-        habits=Habits(**dict(shape.habits)),
+        habits=_habits(shape.habits),
         source=text.source("platform"),
         actions={
             name: Action(name, a.means, text.key("actions", name), a.implies, a.applies_to, a.sensitive)
             for name, a in shape.actions.items()
         },
-        scopes=scopes,
+        scopes=_gathering(text, shape.scopes, scopes),
         roles={},
         connection=_connection(text, shape.reached_by) if shape.reached_by else None,
+        local_groups=_local_groups(text, shape),
+        publications=tuple(
+            Publication(item.group, scope, text.source("published", place))
+            for place, item in enumerate(shape.published)
+            for scope in item.to
+        ),
+        ceilings=ceilings_of(text, shape),
     )
+
+
+def _habits(shape: HabitsShape) -> Habits:
+    return Habits(
+        decides=shape.decides,
+        open_role=shape.unbound.removeprefix("closed").removeprefix("open with "),
+        sign_in=shape.sign_in,
+        on_the_way=shape.on_the_way,
+        roles_held=shape.roles_held,
+        binds=shape.binds,
+        publication=shape.publication == "needed",
+    )
+
+
+def _local_groups(text: Text, shape: PlatformFile) -> dict[str, LocalGroup]:
+    found: dict[str, LocalGroup] = {}
+    for name, group in shape.local_groups.items():
+        members = tuple(
+            Membership(principal_of(member), text.source("local groups", name, "holds", place))
+            for place, member in enumerate(group.holds)
+        )
+        found[name] = LocalGroup(name, group.purpose, members, text.key("local groups", name))
+    return found
+
+
+def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, Scope]) -> dict[str, Scope]:
+    """The scopes, with what resource groups gather by a condition."""
+    found = dict(scopes)
+    for address, where, shape in _walk(shapes, next(iter(scopes)), ("scopes",)):
+        if shape.gathers_where is not None:
+            source = text.key(*where, "gathers where")
+            listed = {item.address for item in found[address].gathers}
+            more = [a for a in gathered(shape.gathers_where, address, scopes.values()) if a not in listed]
+            gathers = (*found[address].gathers, *(Gathered(a, source) for a in more))
+            found[address] = msgspec.structs.replace(found[address], gathers=gathers)
+    return found
+
+
+def _walk(shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterator[tuple[str, Where, ScopeShape]]:
+    """Every scope's shape with its address and its place in the file, from the top down."""
+    for name, shape in shapes.items():
+        yield f"{above}/{name}", (*where, name), shape
+        yield from _walk(shape.holds, f"{above}/{name}", (*where, name, "holds"))
 
 
 def _connection(text: Text, shape: ConnectionShape) -> Connection:
@@ -94,20 +134,9 @@ def _connection(text: Text, shape: ConnectionShape) -> Connection:
     return Connection(shape.connector, shape.url, secret, text.source("reached by", "connector"))
 
 
-def _scopes(text: Text, shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterator[Scope]:
-    for name, shape in shapes.items():
-        here: Where = (*where, name)
-        yield Scope(
-            address=f"{above}/{name}",
-            kind=shape.kind,
-            purpose=shape.purpose,
-            source=text.key(*here),
-            attributes=shape.has,
-            gathers=tuple(
-                Gathered(address, text.source(*here, "gathers", place)) for place, address in enumerate(shape.gathers)
-            ),
-        )
-        yield from _scopes(text, shape.holds, f"{above}/{name}", (*here, "holds"))
+def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:
+    gathers = tuple(Gathered(item, text.source(*here, "gathers", place)) for place, item in enumerate(shape.gathers))
+    return Scope(address, shape.kind, shape.purpose, text.key(*here), shape.has, gathers)
 
 
 def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> Iterator[tuple[str, Role]]:
@@ -141,45 +170,3 @@ def _role(text: Text, name: str, shape: RoleShape) -> Role:
         owner=principal_of(shape.owner) if shape.owner else None,
         built_in=shape.built_in,
     )
-
-
-def with_bindings(declared: DeclaredFiles) -> Iterator[tuple[Text, FileWithBindings]]:
-    """The files that may hold bindings and expectations, the root first, then in the order of their names."""
-    for file in declared.files:
-        if isinstance(file.shape, FileWithBindings):
-            yield file.text, file.shape
-
-
-def _bindings(text: Text, file: FileWithBindings) -> Iterator[Binding]:
-    for place, shape in enumerate(file.bindings):
-        source = text.source("bindings", place)
-        for role, principal, scope in product(shape.give, shape.to, shape.at):
-            yield Binding(principal_of(principal), role, scope, shape.because, source)
-
-
-def _expectations(text: Text, file: FileWithBindings) -> Iterator[AnyExpectation]:
-    for place, shape in enumerate(file.expectations):
-        yield _expectation(text, place, shape)
-
-
-def _expectation(text: Text, place: int, shape: ExpectationShape) -> AnyExpectation:
-    source, reason, duties = text.source("expectations", place), shape.because, duties_of(shape)
-    if shape.only is not None:
-        group = principal_of(shape.only).name
-        return OnlyGroupMay(source=source, reason=reason, group=group, duties=duties)
-    if shape.at_most is not None:
-        return AtMostMay(source=source, reason=reason, limit=shape.at_most, duties=duties)
-    if shape.user is None:
-        return NobodyMayBoth(source=source, reason=reason, duties=duties)
-    kind = UserMay if shape.may is not None else UserMayNot
-    return kind(source=source, reason=reason, user=shape.user, duties=duties)
-
-
-def duties_of(shape: ExpectationShape) -> tuple[Duty, ...]:
-    """The actions of an expectation with their places."""
-    actions = shape.may or shape.may_not or shape.nobody_may_both or ()
-    scope = shape.at or shape.anywhere_in
-    if scope is None:
-        parted = (action.partition(" at ") for action in actions)
-        return tuple(Duty(action.strip(), address.strip()) for action, _, address in parted)
-    return tuple(Duty(action, scope, shape.anywhere_in is not None) for action in actions)

@@ -8,7 +8,7 @@ from typing import Annotated, Any, get_args, get_origin
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
-from justlane.files.shapes import Shape
+from justlane.files.shapes import PATTERNS, Shape
 from justlane.files.yamltext import Text, Where
 from justlane.model.names import did_you_mean
 
@@ -59,18 +59,14 @@ def _shown(value: Any) -> str:
     return "a mapping" if isinstance(value, Mapping) else repr(value)
 
 
-_PATTERNS = {
-    r"^[\w.@+-]+$": "a name of letters, digits and . _ @ + - without spaces",
-    r"^(group \S.*|user \S.*|authenticated|anonymous)$": "`group NAME`, `user NAME`, `authenticated` or `anonymous`",
-    r"^(group|user) \S.*$": "`group NAME` or `user NAME`",
-    r"^group \S.*$": "`group NAME`",
-    r"^https?://\S+$": "an address that starts with http:// or https://",
-    r"^(environment|file) \S.*$": "`environment NAME` or `file PATH`",
-}
 _EXPECTED: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "enum": lambda context: f"expected {context['expected']}",
     "literal_error": lambda context: f"expected {context['expected']}",
     "bool_parsing": lambda context: "expected yes or no",
+    "date_from_datetime_parsing": lambda context: "expected a date such as 2026-12-31",
+    "date_parsing": lambda context: "expected a date such as 2026-12-31",
+    "datetime_from_date_parsing": lambda context: "expected a time such as 2026-11-25 23:30",
+    "datetime_parsing": lambda context: "expected a time such as 2026-11-25 23:30",
     "int_parsing": lambda context: "expected a whole number",
     "greater_than_equal": lambda context: f"expected {context['ge']} or more",
     "string_too_short": lambda context: "expected some text",
@@ -78,9 +74,14 @@ _EXPECTED: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "tuple_type": lambda context: "expected a value or a list",
     "dict_type": lambda context: "expected a mapping of names",
     "model_type": lambda context: "expected a mapping with keys",
-    "string_pattern_mismatch": lambda context: f"expected {_PATTERNS.get(context['pattern'], context['pattern'])}",
+    "string_pattern_mismatch": lambda context: f"expected {PATTERNS.get(context['pattern'], context['pattern'])}",
 }
-_CUSTOM = {"sentence": _SENTENCES, "place": "add `at: SCOPE` or `anywhere in: SCOPE`", "apart": "name a second action"}
+_CUSTOM = {
+    "sentence": _SENTENCES,
+    "place": "add `at: SCOPE` (in an expectation also `anywhere in: SCOPE`), or take it out",
+    "apart": "name a second action",
+    "effect": "write `give: ROLE` or `deny: ROLE`",
+}
 
 
 def _wrong_value(detail: ErrorDetails) -> tuple[str, str]:

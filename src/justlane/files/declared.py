@@ -129,8 +129,8 @@ def _validated(text: Text, shape: type[Shape]) -> DeclaredFile:
     return DeclaredFile(text, None, left_out)
 
 
-_SECTIONS_OF_NAMES = {"actions", "roles", "scopes", "holds"}
-_SECTIONS_OF_ITEMS = {"bindings", "expectations"}
+_SECTIONS_OF_NAMES = {"actions", "roles", "scopes", "holds", "local groups", "bundles", "situations"}
+_SECTIONS_OF_ITEMS = {"bindings", "expectations", "published", "ceilings"}
 
 
 def _part(where: Where) -> Where:

@@ -10,8 +10,9 @@ import msgspec
 
 from justlane.files.building import build
 from justlane.files.cache import digest
-from justlane.files.checking import check_names, error
+from justlane.files.checking import check_names
 from justlane.files.declared import DeclaredFiles, read_all
+from justlane.files.lookup import error
 from justlane.files.shapes import EstateFile
 from justlane.model.estate import Estate
 from justlane.model.findings import Finding, Severity

@@ -5,12 +5,38 @@ Values are text as written (`yamltext`); pydantic turns them into numbers and ye
 
 from __future__ import annotations
 
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
-from justlane.model.estate import Binds, Decides, Unbound
+from justlane.model.estate import Binds, Decides, RolesHeld
+
+NAME = r"^[\w.@+-]+$"
+NAMED_PRINCIPAL = r"^(group|user) \S.*$"
+OF_GROUP = r"^group \S.*$"
+ADDRESS = r"^https?://\S+$"
+SECRET = r"^(environment|file) \S.*$"
+UNBOUND = r"^(closed|open with \S+)$"
+ROLE_AT = r"^\S+ at \S+$"
+DAY = r"^(mon|tue|wed|thu|fri|sat|sun)(-(mon|tue|wed|thu|fri|sat|sun))?$"
+HOURS = r"^([01]\d|2[0-3]):[0-5]\d-(([01]\d|2[0-3]):[0-5]\d|24:00)$"
+PRINCIPAL = r"^(group \S.*|local group \S.*|user \S.*|authenticated|anonymous)$"
+
+PATTERNS = {
+    PRINCIPAL: "`group NAME`, `local group NAME`, `user NAME`, `authenticated` or `anonymous`",
+    NAME: "a name of letters, digits and . _ @ + - without spaces",
+    NAMED_PRINCIPAL: "`group NAME` or `user NAME`",
+    OF_GROUP: "`group NAME`",
+    ADDRESS: "an address that starts with http:// or https://",
+    SECRET: "`environment NAME` or `file PATH`",
+    UNBOUND: "`closed` or `open with ROLE`",
+    ROLE_AT: "`ROLE at SCOPE`",
+    DAY: "a weekday (mon to sun) or a span such as mon-fri",
+    HOURS: "hours such as 22:00-06:00",
+}
+"""Each pattern, and what it expects in words."""
 
 
 def _listed(value: Any) -> Any:
@@ -22,11 +48,9 @@ def _scope(value: Any) -> Any:
 
 
 Words = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
-Name = Annotated[str, StringConstraints(pattern=r"^[\w.@+-]+$")]
-PrincipalText = Annotated[
-    str, StringConstraints(pattern=r"^(group \S.*|user \S.*|authenticated|anonymous)$", strip_whitespace=True)
-]
-NamedPrincipal = Annotated[str, StringConstraints(pattern=r"^(group|user) \S.*$", strip_whitespace=True)]
+Name = Annotated[str, StringConstraints(pattern=NAME)]
+PrincipalText = Annotated[str, StringConstraints(pattern=PRINCIPAL, strip_whitespace=True)]
+NamedPrincipal = Annotated[str, StringConstraints(pattern=NAMED_PRINCIPAL, strip_whitespace=True)]
 YesNo = Annotated[bool, BeforeValidator(lambda value: value, json_schema_input_type=bool | Literal["yes", "no"])]
 Value = Annotated[str, BeforeValidator(lambda value: value, json_schema_input_type=str | float | bool)]
 Many = Annotated[tuple[Words, ...], BeforeValidator(_listed, json_schema_input_type=Words | list[Words])]
@@ -34,6 +58,10 @@ ManyPrincipals = Annotated[
     tuple[PrincipalText, ...],
     BeforeValidator(_listed, json_schema_input_type=PrincipalText | list[PrincipalText]),
 ]
+
+
+Day = Annotated[str, StringConstraints(pattern=DAY)]
+Span = Annotated[str, StringConstraints(pattern=HOURS)]
 
 
 class Shape(BaseModel):
@@ -52,16 +80,58 @@ class HabitsShape(Shape):
     """How a platform decides."""
 
     decides: Decides = Field(description="How several bindings are weighed against each other.")
-    unbound: Unbound = Field(Unbound.CLOSED, description="What holds where no binding covers a scope.")
+    unbound: Annotated[str, StringConstraints(pattern=UNBOUND)] = Field(
+        "closed", description="`closed`, or `open with ROLE`: what holds where nobody is given anything."
+    )
+    sign_in: Name = Field(
+        "", alias="sign-in", description="The action that must be held at the root before any other counts."
+    )
+    on_the_way: Name = Field(
+        "", alias="on the way", description="The action that must be held on every scope above the place."
+    )
+    roles_held: RolesHeld = Field(
+        RolesHeld.TOGETHER, alias="roles held", description="Whether people act in one role at a time."
+    )
     binds: Binds = Field(Binds.GROUPS_AND_USERS, description="To whom a role can be given.")
+    publication: Literal["needed", "not needed"] = Field(
+        "not needed", description="Whether a group counts only where it was published."
+    )
+
+
+class WhenShape(Shape):
+    """Circumstances that must hold."""
+
+    networks: Many = Field(
+        (), alias="from network", description="Networks in CIDR form, IPv4 or IPv6; any one of them."
+    )
+    multi_factor: YesNo | None = Field(None, alias="multi-factor", description="Whether a second factor was used.")
+    methods: Many = Field((), alias="signed in by", description="Ways to sign in; any one of them.")
+    days: Annotated[tuple[Day, ...], BeforeValidator(_listed, json_schema_input_type=Day | list[Day])] = Field(
+        (), description="Weekdays, mon to sun, or spans such as mon-fri."
+    )
+    hours: Annotated[tuple[Span, ...], BeforeValidator(_listed, json_schema_input_type=Span | list[Span])] = Field(
+        (), alias="between", description="Hours, such as 22:00-06:00; the start belongs to them, the end does not."
+    )
+    time_zone: Words = Field("", alias="time zone", description="For days and hours; the estate's own, when left out.")
+
+
+class WhereShape(BaseModel):
+    """A condition on a scope's attributes: attribute and value, or several values, or a pattern with *."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
+    __pydantic_extra__: dict[str, Many]
+
+    any_of: tuple[WhereShape, ...] = Field((), alias="any of", description="At least one of these conditions.")
+    all_of: tuple[WhereShape, ...] = Field((), alias="all of", description="All of these conditions.")
+    negated: WhereShape | None = Field(None, alias="not", description="Not this condition.")
 
 
 class ConnectionShape(Shape):
     """How align and probe reach a platform."""
 
     connector: Words = Field(description="The kind of interface that the platform has.")
-    url: Annotated[str, StringConstraints(pattern=r"^https?://\S+$")] = Field(description="Its address.")
-    token_from: Annotated[str, StringConstraints(pattern=r"^(environment|file) \S.*$")] = Field(
+    url: Annotated[str, StringConstraints(pattern=ADDRESS)] = Field(description="Its address.")
+    token_from: Annotated[str, StringConstraints(pattern=SECRET)] = Field(
         alias="token from", description="`environment NAME` or `file PATH`; never the token itself."
     )
 
@@ -85,6 +155,11 @@ class ScopeShape(Shape):
     has: dict[Words, Value] = Field({}, description="Attributes.")
     holds: dict[Name, AnyScope] = Field({}, description="The scopes inside.")
     gathers: Many = Field((), description="For a resource group: the addresses of the scopes that it gathers.")
+    gathers_where: WhereShape | None = Field(
+        None,
+        alias="gathers where",
+        description="For a resource group: a condition on the attributes of what it gathers.",
+    )
 
 
 AnyScope = Annotated[ScopeShape, BeforeValidator(_scope, json_schema_input_type=Words | ScopeShape)]
@@ -102,19 +177,82 @@ class RoleShape(Shape):
 
 
 class BindingShape(Shape):
-    """Who is given which role where, and why."""
+    """Who is given, or denied, which role where, when and why."""
 
-    give: Many = Field(description="One or more roles.")
-    to: ManyPrincipals = Field(description="`group NAME`, `user NAME`, `authenticated` or `anonymous`.")
-    at: Many = Field(description="The addresses of one or more scopes.")
+    give: Many = Field((), description="One or more roles, or `bundle NAME`.")
+    deny: Many = Field((), description="One or more roles that are taken away.")
+    to: ManyPrincipals = Field(
+        description="`group NAME`, `local group NAME`, `user NAME`, `authenticated` or `anonymous`."
+    )
+    at: Many = Field((), description="The addresses of one or more scopes.")
+    here_only: YesNo = Field(False, alias="here only", description="The scope itself, nothing below.")
+    when: WhenShape | None = Field(None, description="The circumstances in which it counts.")
+    first_day: date | None = Field(None, alias="from", description="The first day on which it counts.")
+    last_day: date | None = Field(None, alias="until", description="The last day on which it counts.")
+    built_in: YesNo = Field(False, alias="built-in", description="Whether the platform does this by itself.")
     because: Words = Field(description="The reason, for whoever inherits the estate.")
+
+    @model_validator(mode="after")
+    def _one_effect(self) -> BindingShape:
+        """It gives or denies, and says where (a bundle does that itself)."""
+        if bool(self.give) == bool(self.deny):
+            raise PydanticCustomError("effect", "it must either give or deny")
+        bundles = [role for role in (*self.give, *self.deny) if role.startswith("bundle ")]
+        if bool(self.at) == bool(bundles) or (bundles and len(bundles) < len(self.give) + len(self.deny)):
+            raise PydanticCustomError("place", "a role needs a place, a bundle brings its own")
+        return self
+
+
+class LocalGroupShape(Shape):
+    """A group that a platform keeps for itself."""
+
+    purpose: Words = Field("", alias="for", description="Who is in it.")
+    holds: Annotated[tuple[NamedPrincipal, ...], BeforeValidator(_listed)] = Field(
+        description="Directory groups (`group NAME`) and, as an exception, users (`user NAME`)."
+    )
+
+
+class BundleShape(Shape):
+    """Roles at scopes, across platforms, that are bound together."""
+
+    purpose: Words = Field("", alias="for", description="What it is for.")
+    holds: Annotated[tuple[Annotated[str, StringConstraints(pattern=ROLE_AT)], ...], BeforeValidator(_listed)] = Field(
+        description="Each `ROLE at SCOPE`."
+    )
+
+
+class PublishedShape(Shape):
+    """A group that was published to scopes."""
+
+    group: Words = Field(description="Its name.")
+    to: Many = Field(description="The addresses of one or more scopes.")
+
+
+class CeilingShape(Shape):
+    """Actions that are never granted, whatever is bound."""
+
+    never: Many = Field(description="Actions, or patterns with *.")
+    to: ManyPrincipals = Field(description="To whom.")
+    when: WhenShape | None = Field(None, description="In which circumstances.")
+    because: Words = Field(description="The reason.")
+
+
+class SituationShape(Shape):
+    """A named set of circumstances."""
+
+    address: Words = Field("", description="The IP address that somebody comes from; none, when left out.")
+    multi_factor: YesNo = Field(False, alias="multi-factor", description="Whether a second factor was used.")
+    method: Words = Field("", alias="signed in by", description="The way to sign in; unknown, when left out.")
+    moment: datetime | None = Field(
+        None, alias="at time", description="Such as 2026-11-25 23:30, in the estate's time zone."
+    )
 
 
 class ExpectationShape(Shape):
     """A statement of what must hold."""
 
     user: Words | None = Field(None, description="This user may, or may not.")
-    only: Annotated[str, StringConstraints(pattern=r"^group \S.*$")] | None = Field(
+    only: Annotated[str, StringConstraints(pattern=OF_GROUP)] | None = Field(
         None, description="`group NAME`: nobody outside it may."
     )
     at_most: Annotated[int, Field(ge=0)] | None = Field(
@@ -127,12 +265,15 @@ class ExpectationShape(Shape):
     may_not: Many | None = Field(None, alias="may not", description="One or more actions.")
     at: Words | None = Field(None, description="The address of a scope.")
     anywhere_in: Words | None = Field(None, alias="anywhere in", description="A scope, with all that it covers.")
+    situation: Words | None = Field(
+        None, alias="in", description="The situation in which it is judged; all circumstances, when left out."
+    )
     because: Words = Field("", description="Why it must hold.")
 
     @model_validator(mode="after")
     def _one_sentence(self) -> ExpectationShape:
         """The keys must make one of the five sentences."""
-        keys = {type(self).model_fields[name].alias or name for name in self.model_fields_set} - {"because"}
+        keys = {type(self).model_fields[name].alias or name for name in self.model_fields_set} - {"because", "in"}
         place = keys & {"at", "anywhere in"}
         claim = keys - place
         if claim not in (
@@ -160,7 +301,16 @@ Expectations = Annotated[
 Roles = Annotated[dict[Name, RoleShape], Field(description="Named sets of actions.")]
 
 
-class EstateFile(Shape):
+class FileWithBindings(Shape):
+    """What every file may hold besides its own sections, except those with roles."""
+
+    bindings: Bindings = ()
+    bundles: Annotated[dict[Name, BundleShape], Field(description="Roles at scopes that are bound together.")] = {}
+    situations: Annotated[dict[Name, SituationShape], Field(description="Named sets of circumstances.")] = {}
+    expectations: Expectations = ()
+
+
+class EstateFile(FileWithBindings):
     """The root file of an estate, `estate.yaml`."""
 
     estate: Words = Field(description="The estate's name.")
@@ -168,11 +318,9 @@ class EstateFile(Shape):
     time_zone: Words = Field("UTC", alias="time zone", description="An IANA time zone, such as Europe/Amsterdam.")
     directories: dict[Name, DirectoryShape] = Field(description="Where people and groups come from.")
     include: Many = Field((), description="The other files, relative to the folder; * matches in file names.")
-    bindings: Bindings = ()
-    expectations: Expectations = ()
 
 
-class PlatformFile(Shape):
+class PlatformFile(FileWithBindings):
     """A file that declares one platform."""
 
     platform: Name = Field(description="The platform's name: addresses of its scopes start with it.")
@@ -182,8 +330,9 @@ class PlatformFile(Shape):
     actions: dict[Name, ActionShape] = Field(description="What can be done on it, in its own words.")
     scopes: dict[Name, AnyScope] = Field({}, description="The tree of places.")
     roles: Roles = {}
-    bindings: Bindings = ()
-    expectations: Expectations = ()
+    local_groups: dict[Name, LocalGroupShape] = Field({}, alias="local groups", description="Groups of its own.")
+    published: tuple[PublishedShape, ...] = Field((), description="Where groups count.")
+    ceilings: tuple[CeilingShape, ...] = Field((), description="What is never granted.")
 
 
 class RolesFile(Shape):
@@ -193,18 +342,28 @@ class RolesFile(Shape):
     roles: Roles
 
 
-class BindingsFile(Shape):
+class BindingsFile(FileWithBindings):
     """A file with bindings."""
 
     bindings: Bindings
-    expectations: Expectations = ()
 
 
-class ExpectationsFile(Shape):
+class ExpectationsFile(FileWithBindings):
     """A file with expectations."""
 
     expectations: Expectations
-    bindings: Bindings = ()
+
+
+class BundlesFile(FileWithBindings):
+    """A file with bundles."""
+
+    bundles: dict[Name, BundleShape] = Field(description="Roles at scopes that are bound together.")
+
+
+class SituationsFile(FileWithBindings):
+    """A file with situations."""
+
+    situations: dict[Name, SituationShape] = Field(description="Named sets of circumstances.")
 
 
 FILE_KINDS: dict[str, type[Shape]] = {
@@ -213,5 +372,7 @@ FILE_KINDS: dict[str, type[Shape]] = {
     "roles for": RolesFile,
     "bindings": BindingsFile,
     "expectations": ExpectationsFile,
+    "bundles": BundlesFile,
+    "situations": SituationsFile,
 }
 """Each kind of file, by the key that it is recognised by, in the order in which they are looked for."""

@@ -6,10 +6,11 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.model.bindings import Binding
+from justlane.model.bindings import Binding, Ceiling, Publication
+from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
-from justlane.model.people import Directory
+from justlane.model.people import Directory, LocalGroup
 from justlane.model.roles import Action, Role
 from justlane.model.scopes import Scope
 
@@ -18,12 +19,16 @@ class Decides(StrEnum):
     """How a platform weighs several bindings against each other."""
 
     ANY_ALLOW = "any-allow"
+    DENY_WINS = "deny-wins"
+    LAST_MATCH = "last-match"
+    NEAREST = "nearest"
 
 
-class Unbound(StrEnum):
-    """What holds where no binding covers a scope."""
+class RolesHeld(StrEnum):
+    """In how many of their roles a person acts."""
 
-    CLOSED = "closed"
+    TOGETHER = "together"
+    ONE_AT_A_TIME = "one-at-a-time"
 
 
 class Binds(StrEnum):
@@ -37,8 +42,16 @@ class Habits(Struct, frozen=True):
     """How a platform decides."""
 
     decides: Decides = Decides.ANY_ALLOW
-    unbound: Unbound = Unbound.CLOSED
+    open_role: str = ""
+    """The role that everybody who signed in holds where nobody is given anything; empty if that is closed."""
+    sign_in: str = ""
+    """The action that must be held at the root before any other counts; empty for none."""
+    on_the_way: str = ""
+    """The action that must be held on every scope that contains the place; empty for none."""
+    roles_held: RolesHeld = RolesHeld.TOGETHER
     binds: Binds = Binds.GROUPS_AND_USERS
+    publication: bool = False
+    """Whether a group counts only where it was published."""
 
 
 class SecretPlace(Struct, frozen=True):
@@ -71,6 +84,9 @@ class Platform(Struct, frozen=True):
     """By address, in the order of a walk through the tree, the platform itself first."""
     roles: dict[str, Role]
     connection: Connection | None = None
+    local_groups: dict[str, LocalGroup] = {}
+    publications: tuple[Publication, ...] = ()
+    ceilings: tuple[Ceiling, ...] = ()
 
 
 class Estate(Struct, frozen=True):
@@ -83,7 +99,8 @@ class Estate(Struct, frozen=True):
     directory: Directory
     platforms: dict[str, Platform]
     bindings: tuple[Binding, ...]
-    """Of all platforms, in the order in which they are written."""
+    """Of all platforms, in the order in which they are written, those that are built in first."""
     expectations: tuple[AnyExpectation, ...]
+    situations: dict[str, Situation] = {}
     findings: tuple[Finding, ...] = ()
     """What reading it found that is worth a warning."""

@@ -24,6 +24,8 @@ class Expectation(Struct, frozen=True, tag_field="claim", kw_only=True):
 
     source: Source
     reason: str = ""
+    situation: str = ""
+    """Name of the situation in which it is judged; empty for all circumstances."""
 
 
 class UserMay(Expectation, frozen=True, tag="user-may", kw_only=True):

@@ -14,12 +14,13 @@ class PrincipalKind(StrEnum):
 
     GROUP = "group"
     USER = "user"
+    LOCAL_GROUP = "local group"
     AUTHENTICATED = "authenticated"
     ANONYMOUS = "anonymous"
 
 
 class Principal(Struct, frozen=True, array_like=True, order=True):
-    """A group, a user, or one of the two principals without a name."""
+    """A group, a user, a platform's local group, or one of the two principals without a name."""
 
     kind: PrincipalKind
     name: str = ""
@@ -53,6 +54,19 @@ class Group(Struct, frozen=True):
     purpose: str
     members: tuple[Membership, ...]
     source: Source
+
+
+class LocalGroup(Struct, frozen=True):
+    """A group that one platform keeps for itself; it holds directory groups and, as an exception, users."""
+
+    name: str
+    purpose: str
+    members: tuple[Membership, ...]
+    source: Source
+
+
+AUTHENTICATED = Principal(PrincipalKind.AUTHENTICATED)
+ANONYMOUS = Principal(PrincipalKind.ANONYMOUS)
 
 
 class Directory(Struct, frozen=True):

@@ -8,7 +8,9 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from justlane.engine.graphs import walk
-from justlane.engine.index import EstateIndex
+from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.model.bindings import Binding
+from justlane.model.circumstances import Condition
 from justlane.model.errors import JustLaneError, RefusedError
 from justlane.model.people import PrincipalKind
 from justlane.platforms.interface import PARTS, Connector, Entry, Progress, Reading
@@ -47,36 +49,92 @@ class Plan(Struct, frozen=True):
 
 def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
     """What the platform ought to hold: all people, the groups that its bindings name with those inside
-    them, its roles and its bindings."""
-    prepared = index.platform(platform)
-    directory = index.estate.directory
-    groups: Part = {}
-    for binding in prepared.bindings:
-        if binding.principal.kind is PrincipalKind.GROUP:
-            for name in _with_nested(index, binding.principal.name):
-                members = sorted(str(m.member) for m in directory.groups[name].members)
-                groups[name] = {"members": members}
+    them, its local groups, roles, publications, ceilings and bindings (but for those that are built in)."""
+    prepared = index.platform(platform).platform
     return {
-        "people": {login: {"enabled": user.enabled} for login, user in directory.users.items()},
-        "groups": groups,
+        "people": {login: {"enabled": user.enabled} for login, user in index.estate.directory.users.items()},
+        "groups": _groups(index, platform),
+        "local_groups": {
+            group.name: {"members": sorted(str(m.member) for m in group.members)}
+            for group in prepared.local_groups.values()
+        },
         "roles": {
             role.name: {
                 "allows": [p.text for p in role.allows],
                 "excepts": [p.text for p in role.excepts],
                 "builds_on": [p.text for p in role.builds_on],
             }
-            for role in prepared.platform.roles.values()
+            for role in prepared.roles.values()
         },
-        "bindings": {
-            identifier(*b.key): {"principal": b.key[0], "role": b.role, "scope": b.scope, "reason": b.reason}
-            for b in prepared.bindings
+        "publications": {
+            identifier(p.group, p.scope): {"group": p.group, "scope": p.scope} for p in prepared.publications
         },
+        "ceilings": {
+            identifier(str(c.principal), *c.patterns, str(c.condition)): {
+                "principal": str(c.principal),
+                "patterns": list(c.patterns),
+                "condition": plain_condition(c.condition),
+                "reason": c.reason,
+            }
+            for c in prepared.ceilings
+        },
+        "bindings": _bindings(index.platform(platform)),
     }
 
 
-def identifier(principal: str, role: str, scope: str) -> str:
-    """A binding's name on the platform: the same grant has the same name every time."""
-    return hashlib.blake2b("\n".join((principal, role, scope)).encode(), digest_size=8).hexdigest()
+def _groups(index: EstateIndex, platform: str) -> Part:
+    """The directory's groups that the platform has to know, each with its direct members."""
+    prepared = index.platform(platform)
+    named = [b.principal for b in prepared.bindings] + [c.principal for c in prepared.platform.ceilings]
+    named += [m.member for g in prepared.platform.local_groups.values() for m in g.members]
+    known = [n for p in named if p.kind is PrincipalKind.GROUP for n in _with_nested(index, p.name)]
+    known += [p.group for p in prepared.platform.publications]
+    groups = index.estate.directory.groups
+    return {name: {"members": sorted(str(m.member) for m in groups[name].members)} for name in dict.fromkeys(known)}
+
+
+def _bindings(prepared: PlatformIndex) -> Part:
+    """Bindings by identifier; where the order decides, each with its place in it."""
+    found: Part = {}
+    own = [b for b in prepared.bindings if not b.built_in]
+    for place, b in enumerate(own):
+        told = (*b.key, b.effect, str(b.here_only), str(b.condition))
+        again = sum(name.startswith(identifier(*told)) for name in found)
+        found[identifier(*told) + (f"-{again}" if again else "")] = plain_binding(b, place if prepared.ordered else 0)
+    return found
+
+
+def plain_binding(binding: Binding, place: int) -> Entry:
+    """A binding as platforms keep it."""
+    return {
+        "principal": str(binding.principal),
+        "role": binding.role,
+        "scope": binding.scope,
+        "reason": binding.reason,
+        "deny": not binding.allows,
+        "here_only": binding.here_only,
+        "condition": plain_condition(binding.condition),
+        "place": place,
+    }
+
+
+def plain_condition(condition: Condition) -> Entry:
+    """A condition as platforms keep it."""
+    return {
+        "networks": list(condition.networks),
+        "multi_factor": condition.multi_factor,
+        "methods": list(condition.methods),
+        "weekdays": list(condition.weekdays),
+        "hours": [[h.start, h.end] for h in condition.hours],
+        "time_zone": condition.time_zone,
+        "first_day": condition.first_day.isoformat() if condition.first_day else "",
+        "last_day": condition.last_day.isoformat() if condition.last_day else "",
+    }
+
+
+def identifier(*parts: str) -> str:
+    """A name on the platform: the same thing has the same name every time."""
+    return hashlib.blake2b("\n".join(parts).encode(), digest_size=8).hexdigest()
 
 
 def _with_nested(index: EstateIndex, name: str) -> list[str]:

@@ -17,7 +17,7 @@ from justlane.platforms.secrets import fetch
 Entry = dict[str, object]
 """One thing that a platform holds, as JSON values."""
 
-PARTS = ("people", "groups", "roles", "bindings")
+PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")
 """What a platform holds, in the order in which it has to be added."""
 
 
@@ -30,10 +30,16 @@ class Reading(Struct, frozen=True):
     """Login -> enabled."""
     groups: dict[str, Entry]
     """Name -> members, as `user NAME` and `group NAME`."""
+    local_groups: dict[str, Entry]
+    """The same, of the platform's own groups."""
     roles: dict[str, Entry]
     """Name -> allows, excepts, builds_on."""
+    publications: dict[str, Entry]
+    """Identifier -> group, scope."""
+    ceilings: dict[str, Entry]
+    """Identifier -> principal, patterns, condition, reason."""
     bindings: dict[str, Entry]
-    """The platform's identifier -> principal, role, scope, reason."""
+    """Identifier -> principal, role, scope, reason, deny, here_only, condition, place in the order."""
 
     def part(self, name: str) -> dict[str, Entry]:
         """One of `PARTS`."""
@@ -59,11 +65,11 @@ class Connector(Protocol):
     def drop(self, part: str, name: str, revision: str) -> str:
         """Remove one thing, if the platform is still at that revision; returns the next revision."""
 
-    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]]) -> list[bool]:
-        """What the platform says to each (action, kind of scope, scope) for that user."""
+    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool]:
+        """What the platform says to each (action, kind of scope, scope) for that user in some circumstances."""
 
-    def sign_in(self, user: str) -> Session | None:
-        """Sign in as a person; None if the platform refuses them."""
+    def sign_in(self, user: str, context: Entry) -> Session | None:
+        """Sign in as a person, in some circumstances; None if the platform refuses them."""
 
     def close(self) -> None:
         """Let go of the connection."""

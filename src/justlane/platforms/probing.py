@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.deciding import cells_of
+from justlane.engine.deciding import Question, cells_of, judge
 from justlane.engine.index import EstateIndex, PlatformIndex
-from justlane.platforms.interface import Connector, Progress
+from justlane.model.circumstances import Situation
+from justlane.platforms.interface import Connector, Entry, Progress
 
 _STRIDE = 7
 """Neighbours in the list of people try places that are this far apart."""
@@ -56,25 +57,31 @@ class ProbeResult(Struct, frozen=True):
 
 
 def probe(
-    index: EstateIndex, platform: str, connector: Connector, progress: Progress, tries: int | None = 1
+    index: EstateIndex,
+    platform: str,
+    connector: Connector,
+    progress: Progress,
+    question: Question,
+    tries: int | None = 1,
 ) -> ProbeResult:
-    """Probe a platform as every person.
+    """Probe a platform as every person, in one situation (one that leaves everything out, if the question has none).
 
     Every cell is asked about. Tried is, for every person and action, at `tries` scopes where it is declared and as
     many where it is not (others for each person), and every cell where the answers differ; with None, every cell.
     """
     prepared = index.platform(platform)
     cells = _cells(prepared)
+    context = context_of(question)
     users = list(index.estate.directory.users.values())
     result = ProbeResult(platform, len(users), 0, 0, (), (), ())
     progress.start(len(users), platform)
     try:
         for number, user in enumerate(users):
             progress.step(user.login)
-            declared = cells_of(index, user.login, platform)
+            declared = cells_of(judge(index, user.login, platform, question), platform)
             expected = {cell: cell[0] in declared.get(cell[2], {}) for cell in cells}
             chosen = _chosen(expected, tries, number)
-            result = _with(result, _person(index, user.login, connector, expected, chosen), user.login)
+            result = _with(result, _person(index, user.login, connector, expected, chosen, context), user.login)
     finally:
         progress.stop()
     return result
@@ -104,12 +111,17 @@ def _with(result: ProbeResult, person: _Person, login: str) -> ProbeResult:
 
 
 def _person(
-    index: EstateIndex, login: str, connector: Connector, expected: Mapping[Cell, bool], chosen: Sequence[Cell]
+    index: EstateIndex,
+    login: str,
+    connector: Connector,
+    expected: Mapping[Cell, bool],
+    chosen: Sequence[Cell],
+    context: Entry,
 ) -> _Person:
     cells = list(expected)
-    says = dict(zip(cells, connector.evaluate(login, cells), strict=True))
+    says = dict(zip(cells, connector.evaluate(login, cells, context), strict=True))
     suspicious = [cell for cell in cells if says[cell] != expected[cell]]
-    session = connector.sign_in(login)
+    session = connector.sign_in(login, context)
     to_try = list(dict.fromkeys([*chosen, *suspicious])) if session else []
     does = {cell: session.attempt(cell[0], cell[2]) for cell in to_try} if session else {}
     differences = [
@@ -117,7 +129,21 @@ def _person(
         for cell in cells
         if says[cell] != expected[cell] or does.get(cell, expected[cell]) != expected[cell]
     ]
-    return _Person(index.is_enabled(login), session is not None, len(cells), len(does), tuple(differences))
+    return _Person(
+        index.estate.directory.users[login].enabled, session is not None, len(cells), len(does), tuple(differences)
+    )
+
+
+def context_of(question: Question) -> Entry:
+    """The circumstances of a question as the Authorization API's context carries them."""
+    situation = question.situation or Situation()
+    return {
+        "address": situation.address,
+        "multi_factor": situation.multi_factor,
+        "method": situation.method,
+        "time": (situation.moment or question.moment).isoformat(),
+        "role": question.role,
+    }
 
 
 def _cells(prepared: PlatformIndex) -> list[Cell]:

@@ -108,13 +108,14 @@ class StandinConnector:
         """Tell a stand-in to misbehave."""
         self._sent("PUT", f"/misbehaviour/{kind}", body={"detail": detail})
 
-    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]]) -> list[bool]:
+    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool]:
         """Ask the platform, many cells in one request."""
         found: list[bool] = []
         for start in range(0, len(cells), _MOST_AT_ONCE):
             some = cells[start : start + _MOST_AT_ONCE]
             body: Entry = {
                 "subject": {"type": "user", "id": user},
+                "context": context,
                 "evaluations": [
                     {"action": {"name": action}, "resource": {"type": kind, "id": scope}}
                     for action, kind, scope in some
@@ -127,9 +128,9 @@ class StandinConnector:
             found += [item.decision for item in answer.evaluations]
         return found
 
-    def sign_in(self, user: str) -> StandinSession | None:
+    def sign_in(self, user: str, context: Entry) -> StandinSession | None:
         """Sign in as a person."""
-        answer = self._sent("POST", "/sign-in", body={"user": user}, expected=(200, 403))
+        answer = self._sent("POST", "/sign-in", body={"user": user, "context": context}, expected=(200, 403))
         if answer.status_code == 403:
             return None
         return StandinSession(self, self._decoded(answer, _Pass).access)

@@ -1,126 +1,200 @@
-"""One question, answered: yes with every chain, no with what fails and what would turn it."""
+"""One question, answered: yes or only if with every chain, no with what fails and what would turn it."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.explaining import Answer, Chain, Change, Failing, Failure, Miss
+from justlane.engine.explaining import Answer, Chain, Failing, Failure
+from justlane.engine.missing import Miss, Reply, Turn
+from justlane.model.bindings import Binding
+from justlane.model.circumstances import Outcome
 from justlane.reports import chains
+from justlane.reports.conditions import box_text, boxes_text, condition_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.layout import Line, Span, line, render
 
 _MOST_MISSES = 5
 
 
-def plain(result: Answer) -> dict[str, Any]:
+def plain(result: Reply) -> dict[str, Any]:
     """The answer as JSON values."""
+    answer = result.answer
     return {
-        "user": result.user,
-        "action": result.action,
-        "scope": result.scope,
-        "answer": "yes" if result.allowed else "no",
-        "chains": [chains.plain(chain) for chain in result.chains],
-        "failures": [_plain_failure(failure) for failure in result.failures],
-        "misses": [
-            {"change": m.change.value, "people": m.people, "binding": chains.plain_binding(m.binding)}
-            for m in result.misses
+        "user": answer.user,
+        "action": answer.action,
+        "scope": answer.scope,
+        "answer": answer.outcome.value,
+        "conditions": plain_boxes(answer.conditions),
+        "roles": list(answer.roles),
+        "needs": [
+            {"action": n.action, "scope": n.scope, "chains": [chains.plain(c) for c in n.chains]} for n in answer.needs
         ],
+        "chains": [chains.plain(chain) for chain in answer.chains],
+        "failures": [_plain_failure(failure) for failure in answer.failures],
+        "misses": [_plain_miss(miss) for miss in result.misses],
     }
 
 
 def _plain_failure(failure: Failure) -> dict[str, Any]:
     return {
         "failing": failure.failing.value,
+        "action": failure.action,
+        "scope": failure.scope,
         "roles": list(failure.roles),
         "bindings": [chains.plain_binding(b) for b in failure.bindings],
         **chains.plain_source(failure.source),
     }
 
 
-def sheet(result: Answer) -> Sheet:
+def _plain_miss(miss: Miss) -> dict[str, Any]:
+    return {
+        "change": miss.turn.value,
+        "people": miss.people,
+        "role": miss.role or None,
+        "conditions": plain_boxes(miss.conditions),
+        "binding": chains.plain_binding(miss.binding) if miss.binding else None,
+    }
+
+
+def sheet(result: Reply) -> Sheet:
     """One row for each step of each chain."""
-    asked = (result.user, result.action, result.scope, "yes" if result.allowed else "no")
+    answer = result.answer
+    asked = (answer.user, answer.action, answer.scope, answer.outcome.value)
     rows: list[tuple[object, ...]] = [
         (*asked, way, step.kind, step.sentence, step.source.file, step.source.line)
-        for way, chain in enumerate(result.chains, 1)
+        for way, chain in enumerate(answer.chains, 1)
         for step in chains.steps(chain)
     ]
-    rows += [(*asked, 0, failure.failing.value, "", "", "") for failure in result.failures]
+    rows += [(*asked, 0, failure.failing.value, "", "", "") for failure in answer.failures]
     return Sheet(("user", "action", "scope", "answer", "way", "step", "sentence", "file", "line"), rows)
 
 
-def text(result: Answer, look: Look) -> str:
+def text(result: Reply, look: Look) -> str:
     """The answer for a person."""
-    return render(_yes(result) if result.allowed else _no(result), look)
+    return render(_no(result) if result.answer.outcome is Outcome.NO else _yes(result.answer), look)
 
 
-def _yes(result: Answer) -> Iterator[Line]:
-    yield line(("yes", "yes"), f"  {result.user} may {result.action} at {result.scope}", hanging="     ")
-    for number, chain in enumerate(result.chains):
+def _yes(answer: Answer) -> Iterator[Line]:
+    only_if = answer.outcome is Outcome.ONLY_IF
+    mark: Span = ("only if", "warn") if only_if else ("yes", "yes")
+    role = f", acting as {' or '.join(answer.roles)}" if answer.roles else ""
+    hanging = " " * (len(mark[0]) + 2)
+    yield line(mark, f"  {answer.user} may {answer.action} at {answer.scope}{role}", hanging=hanging)
+    for number, box in enumerate(answer.conditions):
+        yield line(("  or  " if number else "      ", "dim"), (box_text(box), "warn"), hanging="      ")
+    for number, chain in enumerate(answer.chains):
         yield line()
         if number:
-            yield line((f"  another way ({number + 1} of {len(result.chains)})", "head"))
-        yield from _chain(result.user, chain)
+            yield line((f"  another way ({number + 1} of {len(answer.chains)})", "head"))
+        yield from _chain(answer.user, chain, told=only_if and chain.circumstances != answer.conditions)
+    for action, places, chain in _needs(answer):
+        yield line()
+        yield line((f"  which also takes {action} at {', '.join(places)}", "head"), hanging="    ")
+        yield from _chain(answer.user, chain, told=only_if and bool(chain.circumstances))
 
 
-def _chain(user: str, chain: Chain) -> Iterator[Line]:
+def _needs(answer: Answer) -> list[tuple[str, list[str], Chain]]:
+    """What it takes besides; places that the same binding opens share a chain."""
+    found: dict[tuple[str, int], tuple[str, list[str], Chain]] = {}
+    for need in answer.needs:
+        for chain in need.chains[:1]:
+            found.setdefault((need.action, id(chain.binding)), (need.action, [], chain))[1].append(need.scope)
+    return list(found.values())
+
+
+def _chain(user: str, chain: Chain, *, told: bool) -> Iterator[Line]:
     yield line("  ", (user, "name"))
-    told = chains.steps(chain)
-    for number, step in enumerate(told, 1):
-        last = number == len(told)
+    steps = chains.steps(chain)
+    for number, step in enumerate(steps, 1):
+        last = number == len(steps)
         branch, hanging = ("  └─ ", "     ") if last else ("  ├─ ", "  │  ")
         yield line((branch, "tree"), *step.spans, source=step.source, hanging=hanging)
         if step.kind == "given":
             yield line((hanging, "tree"), (f"because: {chain.binding.reason}", "dim"), hanging=hanging)
+            condition = condition_text(chain.binding.condition)
+            if condition:
+                yield line((hanging, "tree"), (f"when: {condition}", "dim"), hanging=hanging)
+    if told and chain.circumstances:
+        yield line((f"     so it counts {boxes_text(chain.circumstances)}", "dim"), hanging="     ")
 
 
-def _no(result: Answer) -> Iterator[Line]:
-    yield line(("no", "no"), f"  {result.user} may not {result.action} at {result.scope}", hanging="    ")
-    for failure in result.failures:
+def _no(result: Reply) -> Iterator[Line]:
+    answer = result.answer
+    yield line(("no", "no"), f"  {answer.user} may not {answer.action} at {answer.scope}", hanging="    ")
+    for failure in answer.failures:
         yield line()
-        yield from _failure(result, failure)
+        yield from _failure(answer.user, failure)
     if result.misses:
         yield line()
         yield line(("  what one change would turn it into a yes", "head"))
     for miss in result.misses[:_MOST_MISSES]:
-        yield from _miss(result, miss)
+        source = miss.binding.source if miss.binding else None
+        yield line("  ·  ", *_miss(answer, miss), source=source, hanging="     ")
     left = len(result.misses) - _MOST_MISSES
     if left > 0:
         yield line((f"  and {left} more: see --format json", "dim"))
 
 
-def _failure(result: Answer, failure: Failure) -> Iterator[Line]:
-    said = {
-        Failing.DISABLED: f"the account of {result.user} is disabled, so it may do nothing anywhere",
-        Failing.NOT_APPLICABLE: f"{result.action} does not apply to that kind of scope",
-        Failing.NO_ROLE: f"no role holds {result.action}",
-        Failing.NO_BINDING: f"no binding gives {result.action} here",
-        Failing.NOT_A_MEMBER: f"{result.action} is given here, but {result.user} is none of those:",
-    }
-    yield line("  ", (said[failure.failing], "head"), source=failure.source, hanging="  ")
+_SAID = {
+    Failing.DISABLED: "the account of {user} is disabled, so it may do nothing anywhere",
+    Failing.NOT_APPLICABLE: "{action} does not apply to that kind of scope",
+    Failing.CEILING: "a ceiling takes {action} away, whatever is bound",
+    Failing.NO_SIGN_IN: "{user} may not sign in: that takes {action} at {scope}",
+    Failing.NOT_ON_THE_WAY: "{user} cannot get there: that takes {action} at {scope}",
+    Failing.NO_ROLE: "no role holds {action}",
+    Failing.NO_BINDING: "no binding gives {action} here",
+    Failing.NOT_A_MEMBER: "{action} is given here, but {user} is none of those:",
+    Failing.NOT_PUBLISHED: "{action} is given here to groups that are not published here:",
+    Failing.OTHER_ROLE: "{action} is given here, but in another role than the active one:",
+    Failing.NOT_TODAY: "{action} is given here, but not on that day:",
+    Failing.CIRCUMSTANCES: "{action} is given here, but in other circumstances:",
+    Failing.DENIED: "{action} is given here, and denied:",
+    Failing.OVERRULED: "{action} is given here, and a later line takes it away:",
+    Failing.NEARER: "{action} is given further up, but a nearer scope decides alone, and does not give it:",
+}
+
+
+def _failure(user: str, failure: Failure) -> Iterator[Line]:
+    said = _SAID[failure.failing].format(user=user, action=failure.action, scope=failure.scope)
+    yield line("  ", (said, "head"), source=failure.source, hanging="  ")
     if failure.roles:
         yield line(f"     it is held by {', '.join(failure.roles)}, which nobody is given here", hanging="     ")
     for binding in failure.bindings:
-        spans = ("  ·  ", (str(binding.principal), "name"), f" is given {binding.role} at {binding.scope}")
-        yield line(*spans, source=binding.source, hanging="     ")
+        yield line("  ·  ", *_binding(binding), source=binding.source, hanging="     ")
 
 
-def _miss(result: Answer, miss: Miss) -> Iterator[Line]:
-    binding = miss.binding
-    people = f"{miss.people} {'person' if miss.people == 1 else 'people'}"
-    said = {
-        Change.ENABLE: (f"enable the account: {binding.principal} has {binding.role} at {binding.scope}",),
-        Change.JOIN: ("join ", (str(binding.principal), "name"), f", which has {binding.role} at {binding.scope}"),
-        Change.GIVE_HERE_TOO: (
+def _binding(binding: Binding) -> tuple[Span | str, ...]:
+    condition = condition_text(binding.condition)
+    verb = "is given" if binding.allows else "is denied"
+    tail = f" {verb} {binding.role} at {binding.scope}" + (f", {condition}" if condition else "")
+    return ((str(binding.principal), "name"), tail)
+
+
+def _miss(answer: Answer, miss: Miss) -> tuple[Span | str, ...]:
+    if miss.turn is Turn.CIRCUMSTANCES:
+        return ("in other circumstances: ", (boxes_text(miss.conditions) or "any others", "warn"))
+    if miss.turn is Turn.ROLE:
+        return (f"act as {miss.role}",)
+    if miss.turn is Turn.ENABLE or miss.binding is None:
+        return ("enable the account",)
+    binding, reaches = miss.binding, f"; that reaches {miss.people} {'person' if miss.people == 1 else 'people'}"
+    who: Span = (str(binding.principal), "name")
+    said: dict[Turn, tuple[Span | str, ...]] = {
+        Turn.JOIN: ("join ", who, f", which has {binding.role} at {binding.scope}"),
+        Turn.PUBLISH: ("publish ", who, f" to {answer.scope}{reaches}"),
+        Turn.LIFT: ("take out ", who, f" being denied {binding.role} at {binding.scope}{reaches}"),
+        Turn.EXTEND: ("let ", who, f" have {binding.role} at {binding.scope} without its conditions{reaches}"),
+        Turn.LAST: ("give ", who, f" {binding.role} at {binding.scope} again, as the last line{reaches}"),
+        Turn.GIVE_HERE_TOO: (
             f"give {binding.role} to ",
-            (str(binding.principal), "name"),
-            f" here too, not only at {binding.scope}; that reaches {people}",
+            who,
+            f" here too, not only at {binding.scope}{reaches}",
         ),
-        Change.ALLOW_IN_ROLE: (
-            f"let {binding.role} allow {result.action}: ",
-            (str(binding.principal), "name"),
-            f" has it at {binding.scope}; that reaches {people}",
+        Turn.ALLOW_IN_ROLE: (
+            f"let {binding.role} allow {answer.action}: ",
+            who,
+            f" has it at {binding.scope}{reaches}",
         ),
     }
-    yield line("  ·  ", *said[miss.change], source=binding.source, hanging="     ")
+    return said[miss.turn]

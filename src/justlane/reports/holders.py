@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 from justlane.engine.holding import Holders
 from justlane.reports import chains
+from justlane.reports.conditions import boxes_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 
@@ -18,7 +18,11 @@ def plain(result: Holders) -> dict[str, Any]:
         "scope": result.scope,
         "applicable": result.applicable,
         "holders": [
-            {"user": holder.user, "chains": [chains.plain(chain) for chain in holder.chains]}
+            {
+                "user": holder.user,
+                "conditions": plain_boxes(holder.conditions),
+                "chains": [chains.plain(chain) for chain in holder.chains],
+            }
             for holder in result.holders
         ],
     }
@@ -30,6 +34,7 @@ def sheet(result: Holders) -> Sheet:
         (
             holder.user,
             chains.way("", chain.memberships) if chain.memberships else str(chain.binding.principal),
+            boxes_text(chain.circumstances or holder.conditions) or "always",
             chain.binding.role,
             chain.binding.scope,
             chain.binding.source.line_address,
@@ -37,7 +42,7 @@ def sheet(result: Holders) -> Sheet:
         for holder in result.holders
         for chain in holder.chains
     ]
-    return Sheet(("user", "through", "role", "given at", "line"), rows)
+    return Sheet(("user", "through", "when", "role", "given at", "line"), rows)
 
 
 def text(result: Holders, look: Look) -> str:
@@ -51,12 +56,17 @@ def text(result: Holders, look: Look) -> str:
         )
     if not count:
         return said + "\n"
-    return said + "\n\n" + table(Sheet(sheet(result).columns, list(_once(sheet(result)))), look)
+    return said + "\n\n" + table(_short(sheet(result)), look)
 
 
-def _once(full: Sheet) -> Iterator[tuple[object, ...]]:
-    """The person's name only in front of their first way."""
+def _short(full: Sheet) -> Sheet:
+    """The person's name only in front of their first way, and no column that always says the same."""
+    when = full.columns.index("when")
+    plain_yes = all(row[when] == "always" for row in full.rows)
+    rows: list[list[object]] = []
     before: object = None
     for user, *rest in full.rows:
-        yield ("" if user == before else user, *rest)
+        rows.append(["" if user == before else user, *rest])
         before = user
+    kept = [place for place in range(len(full.columns)) if not (plain_yes and place == when)]
+    return Sheet(tuple(full.columns[p] for p in kept), [[row[p] for p in kept] for row in rows])

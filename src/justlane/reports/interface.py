@@ -44,12 +44,15 @@ class Presenter(Protocol):
 
 
 PRESENTERS = {
-    "Answer": "justlane.reports.answer",
+    "Reply": "justlane.reports.answer",
+    "Comparison": "justlane.reports.comparison",
     "Findings": "justlane.reports.findings",
     "Holders": "justlane.reports.holders",
     "Plan": "justlane.reports.plan",
     "ProbeResult": "justlane.reports.probe",
     "Reach": "justlane.reports.reach",
+    "Sight": "justlane.reports.sight",
+    "SideBySide": "justlane.reports.siding",
     "Verdicts": "justlane.reports.verdicts",
 }
 """Kind of result -> the module that presents it."""

@@ -9,11 +9,12 @@ from typing import Any
 
 from justlane.engine.reaching import Grant, Reach, ReachedScope
 from justlane.reports import chains
+from justlane.reports.conditions import boxes_text, condition_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
 
-_Key = tuple[str, str, str]
-_Ways = dict[_Key, int]
+_Ways = dict[int, int]
+"""Identity of a binding -> the number of the way."""
 
 _NARROWEST_LEFT, _WIDEST_LEFT = 40, 46
 
@@ -41,10 +42,14 @@ def _plain_scope(scope: ReachedScope) -> dict[str, Any]:
         "scope": scope.address,
         "kind": scope.kind,
         "actions": {
-            action: [
-                {"through": [str(m.group) for m in g.memberships], **chains.plain_binding(g.binding)} for g in grants
-            ]
-            for action, grants in scope.actions.items()
+            action: {
+                "conditions": plain_boxes(reached.conditions),
+                "grants": [
+                    {"through": [str(m.group) for m in g.memberships], **chains.plain_binding(g.binding)}
+                    for g in reached.grants
+                ],
+            }
+            for action, reached in scope.actions.items()
         },
         "inside": [_plain_scope(inner) for inner in scope.inside],
     }
@@ -63,16 +68,17 @@ def sheet(result: Reach) -> Sheet:
             scope.address,
             scope.kind,
             action,
+            boxes_text(reached.conditions) or "always",
             grant.binding.role,
             str(grant.binding.principal),
             grant.binding.source.line_address,
         )
         for tree in result.platforms
         for scope in _walk(tree)
-        for action, grants in scope.actions.items()
-        for grant in grants
+        for action, reached in scope.actions.items()
+        for grant in reached.grants
     ]
-    return Sheet(("scope", "kind", "action", "role", "given to", "line"), rows)
+    return Sheet(("scope", "kind", "action", "when", "role", "given to", "line"), rows)
 
 
 def text(result: Reach, look: Look) -> str:
@@ -88,10 +94,10 @@ def _lines(result: Reach) -> Iterator[Line]:
         return
     scopes = f"{result.scopes} scope{'s' * (result.scopes != 1)}"
     yield line((result.user, "name"), f" may do something at {scopes}{where}, {result.cells} actions in all")
-    ways: dict[_Key, Grant] = {}
+    ways: dict[int, Grant] = {}
     for tree in result.platforms:
         for scope in _walk(tree):
-            ways |= {grant.binding.key: grant for grant in scope.grants if grant.binding.key not in ways}
+            ways |= {id(grant.binding): grant for grant in scope.grants if id(grant.binding) not in ways}
     yield line()
     yield line(("through", "head"))
     for number, grant in enumerate(ways.values(), 1):
@@ -111,6 +117,9 @@ def _way(user: str, number: int, grant: Grant) -> Iterator[Line]:
         (str(binding.principal), "name"),
     )
     yield line(*spans, source=binding.source, hanging="      ")
+    condition = condition_text(binding.condition)
+    if condition:
+        yield line((f"      when: {condition}", "dim"), hanging="      ")
     if len(grant.memberships) > 1:
         yield line((f"      {user} is in {chains.way(user, grant.memberships)}", "dim"), hanging="      ")
 
@@ -150,8 +159,10 @@ class _Tree:
     def _by_way(self, scope: ReachedScope) -> list[tuple[str, list[str]]]:
         """The actions of a scope, those that share their ways together, with the numbers of these ways."""
         found: dict[tuple[int, ...], list[str]] = {}
-        for action, grants in scope.actions.items():
-            found.setdefault(tuple(sorted(self._ways[g.binding.key] for g in grants)), []).append(action)
+        for action, reached in scope.actions.items():
+            ways = tuple(sorted(self._ways[id(g.binding)] for g in reached.grants))
+            when = boxes_text(reached.conditions)
+            found.setdefault(ways, []).append(f"{action} ({when})" if when else action)
         return [(",".join(map(str, numbers)), actions) for numbers, actions in sorted(found.items())]
 
 

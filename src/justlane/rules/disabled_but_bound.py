@@ -22,6 +22,6 @@ def find(index: EstateIndex) -> Iterator[Finding]:
     """One finding for each binding."""
     for binding in index.estate.bindings:
         principal = binding.principal
-        if principal.kind is PrincipalKind.USER and not index.is_enabled(principal.name):
+        if principal.kind is PrincipalKind.USER and not index.estate.directory.users[principal.name].enabled:
             message = f"{binding.role} is given to {principal}, whose account is disabled"
             yield warning(ID, binding.source, message, "take the binding out")

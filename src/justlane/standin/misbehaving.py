@@ -21,7 +21,7 @@ def _behind_ones_back(site: Site, detail: str) -> None:
     role, _, scope = rest.partition(" ")
     if scope not in site.nature.kinds or role not in site.roles or user not in site.people:
         raise ValueError(f"expected `USER ROLE SCOPE` that exist here, found {detail!r}")
-    site.bindings[f"by-hand-{len(site.bindings)}"] = Binding(f"user {user}", role, scope, "")
+    site.bindings[f"by-hand-{len(site.bindings)}"] = Binding(f"user {user}", role, scope, place=len(site.bindings))
     site.revision += 1
 
 
@@ -46,6 +46,7 @@ MISBEHAVIOURS: dict[str, Callable[[Site, str], None]] = {
     "hidden-grant": lambda site, detail: site.misbehaviour.hidden_grants.append(_three(site, detail)),
     "hidden-refusal": lambda site, detail: site.misbehaviour.hidden_refusals.append(_three(site, detail)),
     "two-faced": lambda site, detail: site.misbehaviour.two_faced.append(_three(site, detail)),
+    "slow": lambda site, detail: setattr(site.misbehaviour, "slow", True),
     "hang": lambda site, detail: setattr(site.misbehaviour, "hang", True),
     "nonsense": lambda site, detail: setattr(site.misbehaviour, "nonsense", True),
     "none": _behave,

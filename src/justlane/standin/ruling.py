@@ -1,13 +1,43 @@
-"""How a stand-in decides. Written from the domain's rules alone, in another way than the engine: from the binding
-down, by asking whether each one reaches the person, the action and the place."""
+"""How a stand-in decides. Written from the domain's rules alone, in another way than the engine: one set of
+circumstances at a time, from the binding down, by asking whether each one reaches the person, the action and the place.
+"""
 
 from __future__ import annotations
 
 import fnmatch
+import ipaddress
 import re
-from functools import cache
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from functools import cache, lru_cache
+from zoneinfo import ZoneInfo
 
-from justlane.standin.site import Site
+import msgspec
+
+from justlane.standin.site import Binding, Condition, Site
+
+
+class Context(msgspec.Struct, frozen=True):
+    """The circumstances of one question or one attempt."""
+
+    address: str = ""
+    multi_factor: bool = False
+    method: str = ""
+    time: str = ""
+    """ISO 8601; now if empty."""
+    role: str = ""
+    """The active role; any of the person's if empty."""
+
+    @property
+    def moment(self) -> datetime:
+        """The time of the question."""
+        return _moment(self.time) if self.time else datetime.now(UTC)
+
+
+@lru_cache(maxsize=64)
+def _moment(text: str) -> datetime:
+    moment = datetime.fromisoformat(text)
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
 class Ruling:
@@ -15,60 +45,163 @@ class Ruling:
 
     def __init__(self, site: Site) -> None:
         self._site = site
+        self._manner = site.nature.manner
         self._crowd = cache(self._people_behind)
         self._extent = cache(self._places_under)
         self._powers = cache(self._actions_of)
+        self._untouched = cache(self._is_untouched)
+        own = sorted(site.bindings.values(), key=lambda b: b.place)
+        self._lines = [(b, True) for b in site.nature.built_in] + [(b, False) for b in own]
+        if self._manner.open_role:
+            opened = Binding("authenticated", self._manner.open_role, site.platform)
+            self._lines.insert(0, (opened, True))
+            self._opened: Binding | None = opened
+        else:
+            self._opened = None
 
-    def allows(self, user: str, action: str, scope: str) -> bool:
+    def allows(self, user: str, action: str, scope: str, context: Context) -> bool:
         """Whether the action would be carried out."""
         cell = [user, action, scope]
         odd = self._site.misbehaviour
         if cell in odd.hidden_refusals:
             return False
-        return cell in odd.hidden_grants or cell in odd.two_faced or self._given(user, action, scope)
+        return cell in odd.hidden_grants or cell in odd.two_faced or self._rules(user, action, scope, context)
 
-    def says(self, user: str, action: str, scope: str) -> bool:
+    def says(self, user: str, action: str, scope: str, context: Context) -> bool:
         """What is answered to somebody who asks."""
         if [user, action, scope] in self._site.misbehaviour.two_faced:
             return False
-        return self.allows(user, action, scope)
+        return self.allows(user, action, scope, context)
 
     def may_sign_in(self, user: str) -> bool:
         """Whether the account exists and is enabled."""
         person = self._site.people.get(user)
         return person is not None and person.enabled
 
-    def _given(self, user: str, action: str, scope: str) -> bool:
+    def _rules(self, user: str, action: str, scope: str, context: Context) -> bool:
         nature = self._site.nature
         if not self.may_sign_in(user) or scope not in nature.kinds or action not in nature.implies:
             return False
-        if nature.applies[action] and nature.kinds[scope] not in nature.applies[action]:
+        if not self._manner.one_role_at_a_time:
+            return self._passes(user, action, scope, context, None)
+        mine = self._roles_of(user, context)
+        if context.role:
+            mine &= {context.role}
+        return any(self._passes(user, action, scope, context, role) for role in mine or {""})
+
+    def _roles_of(self, user: str, context: Context) -> set[str]:
+        return {
+            line.role
+            for line, built_in in self._lines
+            if not built_in
+            and not line.deny
+            and user in self._crowd(line.principal)
+            and self._dated(line.condition, context)
+        }
+
+    def _passes(self, user: str, action: str, scope: str, context: Context, role: str | None) -> bool:
+        """The gates in their order, and then the bindings."""
+        if not self._applies(action, scope):
             return False
-        return any(
-            scope in self._extent(b.scope) and action in self._powers(b.role) and user in self._crowd(b.principal)
-            for b in self._site.bindings.values()
+        gates = [(self._manner.sign_in, self._site.platform)] if self._manner.sign_in else []
+        if self._manner.on_the_way:
+            place = scope
+            while "/" in place:
+                place = place.rsplit("/", 1)[0]
+                if self._applies(self._manner.on_the_way, place):
+                    gates.append((self._manner.on_the_way, place))
+        return all(self._grants(user, a, s, context, role) for a, s in [*gates, (action, scope)])
+
+    def _applies(self, action: str, scope: str) -> bool:
+        kinds = self._site.nature.applies.get(action, [])
+        return not kinds or self._site.nature.kinds[scope] in kinds
+
+    def _grants(self, user: str, action: str, scope: str, context: Context, role: str | None) -> bool:
+        for ceiling in self._site.ceilings.values():
+            never = action in self._matched(ceiling.patterns) and user in self._crowd(ceiling.principal)
+            if never and self._met(ceiling.condition, context):
+                return False
+        speaking = list(self._speaking(user, scope, context, role))
+        if self._manner.decides == "nearest":
+            closest = max((b.scope.count("/") for b in speaking), default=0)
+            speaking = [b for b in speaking if b.scope.count("/") == closest]
+        verdicts = [not b.deny for b in speaking if action in self._powers(b.role)]
+        if self._manner.decides == "last-match":
+            return verdicts[-1:] == [True]
+        return True in verdicts and False not in verdicts
+
+    def _speaking(self, user: str, scope: str, context: Context, role: str | None) -> Iterable[Binding]:
+        """The bindings that have a say about this person at this place, in order."""
+        for line, built_in in self._lines:
+            if line is self._opened and not self._untouched(scope):
+                continue
+            active = role is None or built_in or line.role == role
+            reaches = (
+                active and user in self._crowd(line.principal) and scope in self._extent(line.scope, line.here_only)
+            )
+            if reaches and self._announced(line.principal, scope) and self._met(line.condition, context):
+                yield line
+
+    def _is_untouched(self, scope: str) -> bool:
+        """Whether nobody is given anything here, the root and what is built in left aside."""
+        return not any(
+            scope in self._extent(line.scope, line.here_only)
+            for line, built_in in self._lines
+            if not built_in and not line.deny and line.scope != self._site.platform
         )
+
+    def _announced(self, principal: str, scope: str) -> bool:
+        kind, _, name = principal.partition(" ")
+        if not self._manner.publication or kind != "group":
+            return True
+        known = (p.scope for p in self._site.publications.values() if p.group == name)
+        return any(scope == s or scope.startswith(f"{s}/") for s in known)
+
+    def _dated(self, condition: Condition, context: Context) -> bool:
+        if not condition.first_day and not condition.last_day:
+            return True
+        today = context.moment.astimezone(ZoneInfo(self._manner.time_zone)).date().isoformat()
+        return (condition.first_day or today) <= today <= (condition.last_day or today)
+
+    def _met(self, condition: Condition, context: Context) -> bool:
+        """Whether all that a condition asks for is so."""
+        if not self._dated(condition, context):
+            return False
+        if condition.networks and not _in_any(context.address, tuple(condition.networks)):
+            return False
+        if condition.multi_factor not in (None, context.multi_factor):
+            return False
+        if condition.methods and context.method not in condition.methods:
+            return False
+        if not condition.weekdays and not condition.hours:
+            return True
+        clock = context.moment.astimezone(ZoneInfo(condition.time_zone or self._manner.time_zone))
+        minute = 60 * clock.hour + clock.minute
+        on_day = not condition.weekdays or clock.weekday() in condition.weekdays
+        return on_day and (not condition.hours or any(_ticking(minute, *span) for span in condition.hours))
 
     def _people_behind(self, principal: str) -> frozenset[str]:
         """Everyone whom a principal stands for."""
         if principal == "authenticated":
             return frozenset(self._site.people)
-        if principal == "anonymous":
-            return frozenset()
         people: set[str] = set()
         waiting, met = {principal}, set[str]()
         while waiting:
             one = waiting.pop()
             met.add(one)
-            kind, _, name = one.partition(" ")
+            kind, _, name = one.rpartition(" ")
             if kind == "user":
                 people.add(name)
-            elif name in self._site.groups:
-                waiting |= set(self._site.groups[name].members) - met
+            held = self._site.local_groups if kind == "local group" else self._site.groups
+            if kind.endswith("group") and name in held:
+                waiting |= set(held[name].members) - met
         return frozenset(people)
 
-    def _places_under(self, scope: str) -> frozenset[str]:
+    def _places_under(self, scope: str, here_only: bool) -> frozenset[str]:
         """The scope and all below it, and the same for what resource groups there gather."""
+        gathers = self._site.nature.gathers
+        if here_only:
+            return frozenset([scope, *gathers.get(scope, [])])
         places: set[str] = set()
         roots = [scope]
         while roots:
@@ -76,7 +209,7 @@ class Ruling:
             for place in self._site.nature.kinds:
                 if place not in places and (place == root or place.startswith(f"{root}/")):
                     places.add(place)
-                    roots += self._site.nature.gathers.get(place, [])
+                    roots += gathers.get(place, [])
         return frozenset(places)
 
     def _actions_of(self, name: str) -> frozenset[str]:
@@ -92,6 +225,20 @@ class Ruling:
         return frozenset(held - self._matched(role.excepts))
 
     def _matched(self, patterns: list[str]) -> set[str]:
-        """fnmatch knows more than `*`; only that one is a pattern here."""
-        expressions = [re.compile(fnmatch.translate(re.sub(r"([\[?])", r"[\1]", p))) for p in patterns]
-        return {a for a in self._site.nature.implies if any(e.match(a) for e in expressions)}
+        return {a for a in self._site.nature.implies if any(_expression(p).match(a) for p in patterns)}
+
+
+@lru_cache(maxsize=4096)
+def _expression(pattern: str) -> re.Pattern[str]:
+    """fnmatch knows more than `*`; only that one is a pattern here."""
+    return re.compile(fnmatch.translate(re.sub(r"([\[?])", r"[\1]", pattern)))
+
+
+@lru_cache(maxsize=4096)
+def _in_any(address: str, networks: tuple[str, ...]) -> bool:
+    return bool(address) and any(ipaddress.ip_address(address) in ipaddress.ip_network(n) for n in networks)
+
+
+def _ticking(minute: int, start: int, end: int) -> bool:
+    """Whether a clock is inside a span of the day; a span whose end is not later than its start goes over midnight."""
+    return (minute - start) % 1440 < ((end - start) % 1440 or 1440)

@@ -17,8 +17,9 @@ from __future__ import annotations
 
 import asyncio
 import hmac
+import ipaddress
 import secrets
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Collection
 from pathlib import Path
 from typing import Any
 
@@ -30,11 +31,12 @@ from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
 from justlane.standin.misbehaving import MISBEHAVIOURS
-from justlane.standin.ruling import Ruling
+from justlane.standin.ruling import Context, Ruling
 from justlane.standin.site import PARTS, Binding, Site, keep
 
 _REMEMBERED = 1000
-_PATIENCE_SECONDS = 3600
+_HANGS_SECONDS = 3600
+_SLOW_SECONDS = 0.1
 
 
 class Problem(HTTPException):
@@ -52,7 +54,7 @@ class StandIn:
         self.site = site
         self._path = path
         self._token = token
-        self._passes: dict[str, str] = {}
+        self._passes: dict[str, tuple[str, Context]] = {}
         self._ruling = Ruling(site)
 
     def app(self) -> Starlette:
@@ -76,8 +78,8 @@ class StandIn:
                 raise Problem(401, "Not authorised", "the bearer token is missing or wrong")
             odd = self.site.misbehaviour
             if not request.url.path.startswith("/misbehaviour"):
-                if odd.hang:
-                    await asyncio.sleep(_PATIENCE_SECONDS)
+                if odd.hang or odd.slow:
+                    await asyncio.sleep(_HANGS_SECONDS if odd.hang else _SLOW_SECONDS)
                 if odd.nonsense:
                     return Response("<html>come back tomorrow</html>", media_type="text/html")
             return await handler(request)
@@ -134,7 +136,7 @@ class StandIn:
             raise Problem(400, "Bad request", detail) from None
         if not all(isinstance(part, str) for part in (*asked, *kinds)):
             raise Problem(400, "Bad request", "types, ids and names are strings")
-        return kinds[0] == "user" and self._ruling.says(*asked)
+        return kinds[0] == "user" and self._ruling.says(*asked, _context(question.get("context")))
 
     async def holds(self, request: Request) -> Response:
         """Everything, at one revision."""
@@ -177,14 +179,14 @@ class StandIn:
             raise Problem(412, "Changed meanwhile", f"the revision is {self.site.revision} by now")
 
     def _check_binding(self, entry: Binding) -> None:
-        kind, _, name = entry.principal.partition(" ")
-        known = {
-            "group": set(self.site.groups),
-            "user": set(self.site.people),
-            "authenticated": {""},
-            "anonymous": {""},
+        words = entry.principal.rsplit(" ", 1)
+        names: dict[str, Collection[str]] = {
+            "group": self.site.groups,
+            "user": self.site.people,
+            "local group": self.site.local_groups,
         }
-        if name not in known.get(kind, set()):
+        known = words[-1] in names.get(words[0], {}) if len(words) > 1 else words[0] in ("authenticated", "anonymous")
+        if not known:
             raise Problem(409, "Unknown name", f"there is no {entry.principal!r} here")
         if entry.role not in self.site.roles or entry.scope not in self.site.nature.kinds:
             raise Problem(409, "Unknown name", f"there is no role {entry.role!r} or no scope {entry.scope!r} here")
@@ -202,21 +204,22 @@ class StandIn:
 
     async def sign_in(self, request: Request) -> Response:
         """A pass for a person, if the account may sign in."""
-        user = (await _body(request)).get("user")
+        body = await _body(request)
+        user, context = body.get("user"), _context(body.get("context"))
         if not isinstance(user, str) or not self._ruling.may_sign_in(user):
             raise Problem(403, "Sign-in refused", f"there is no enabled account {user!r}")
         access = secrets.token_urlsafe(18)
-        self._passes[access] = user
+        self._passes[access] = user, context
         return JSONResponse({"pass": access})
 
     async def attempt(self, request: Request) -> Response:
         """Carry out an action as the person who is signed in."""
-        user = self._passes.get(_bearer(request))
-        if user is None:
+        if _bearer(request) not in self._passes:
             raise Problem(401, "Not signed in", "sign in first")
+        user, context = self._passes[_bearer(request)]
         body = await _body(request)
         action, scope = str(body.get("action")), str(body.get("scope"))
-        if not self._ruling.allows(user, action, scope):
+        if not self._ruling.allows(user, action, scope, context):
             raise Problem(403, "Not allowed", f"{user} may not {action} at {scope}")
         self.site.done = [*self.site.done[-_REMEMBERED:], [user, action, scope]]
         return JSONResponse({"done": True})
@@ -251,6 +254,17 @@ async def _body(request: Request) -> dict[str, Any]:
     if not isinstance(body, dict):
         raise Problem(400, "Bad request", "the body must be a JSON object")
     return body
+
+
+def _context(given: Any) -> Context:
+    """The circumstances that come with a question or a sign-in."""
+    try:
+        context = msgspec.convert(given or {}, Context)
+        _ = context.moment
+        ipaddress.ip_address(context.address or "192.0.2.1")
+    except (msgspec.ValidationError, ValueError) as error:
+        raise Problem(400, "Bad request", f"the context makes no sense: {error}") from error
+    return context
 
 
 def _echoing(request: Request, content: dict[str, Any]) -> Response:

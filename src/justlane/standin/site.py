@@ -14,6 +14,46 @@ from justlane.files.storing import write_atomically
 from justlane.model.errors import StorageError
 
 
+class Condition(msgspec.Struct, forbid_unknown_fields=True):
+    """What must hold for a binding or a ceiling to count."""
+
+    networks: list[str] = []
+    multi_factor: bool | None = None
+    methods: list[str] = []
+    weekdays: list[int] = []
+    hours: list[list[int]] = []
+    """[start, end] in minutes since midnight."""
+    time_zone: str = ""
+    first_day: str = ""
+    last_day: str = ""
+
+
+class Manner(msgspec.Struct):
+    """How the platform decides."""
+
+    decides: str = "any-allow"
+    open_role: str = ""
+    sign_in: str = ""
+    on_the_way: str = ""
+    one_role_at_a_time: bool = False
+    publication: bool = False
+    time_zone: str = "UTC"
+
+
+class Binding(msgspec.Struct, forbid_unknown_fields=True):
+    """A grant, or with `deny` the opposite."""
+
+    principal: str
+    role: str
+    scope: str
+    reason: str = ""
+    deny: bool = False
+    here_only: bool = False
+    condition: Condition = msgspec.field(default_factory=Condition)
+    place: int = 0
+    """Where it stands in the order, on a platform where that matters."""
+
+
 class Nature(msgspec.Struct):
     """What the platform is by itself."""
 
@@ -25,6 +65,9 @@ class Nature(msgspec.Struct):
     """Action -> the actions that it implies; every action stands here."""
     applies: dict[str, list[str]]
     """Action -> the kinds of scope where it can be done; empty for all."""
+    manner: Manner = msgspec.field(default_factory=Manner)
+    built_in: list[Binding] = []
+    """What it does by itself, in order."""
 
 
 class Person(msgspec.Struct, forbid_unknown_fields=True):
@@ -47,16 +90,31 @@ class Role(msgspec.Struct, forbid_unknown_fields=True):
     builds_on: list[str] = []
 
 
-class Binding(msgspec.Struct, forbid_unknown_fields=True):
-    """A grant."""
+class Publication(msgspec.Struct, forbid_unknown_fields=True):
+    """A group that counts at a scope and in all that it contains."""
+
+    group: str
+    scope: str
+
+
+class Ceiling(msgspec.Struct, forbid_unknown_fields=True):
+    """Actions that are never granted."""
 
     principal: str
-    role: str
-    scope: str
+    patterns: list[str]
+    condition: Condition = msgspec.field(default_factory=Condition)
     reason: str = ""
 
 
-PARTS: dict[str, Any] = {"people": Person, "groups": Group, "roles": Role, "bindings": Binding}
+PARTS: dict[str, Any] = {
+    "people": Person,
+    "groups": Group,
+    "local_groups": Group,
+    "roles": Role,
+    "publications": Publication,
+    "ceilings": Ceiling,
+    "bindings": Binding,
+}
 """What can be put, and what each entry must look like."""
 
 
@@ -71,6 +129,8 @@ class Misbehaviour(msgspec.Struct):
     """[user, action, scope] that fail although what is held gives them."""
     two_faced: list[list[str]] = []
     """[user, action, scope] that are answered no and work all the same."""
+    slow: bool = False
+    """Every answer takes a tenth of a second longer."""
     hang: bool = False
     nonsense: bool = False
 
@@ -83,7 +143,10 @@ class Site(msgspec.Struct):
     revision: int = 0
     people: dict[str, Person] = {}
     groups: dict[str, Group] = {}
+    local_groups: dict[str, Group] = {}
     roles: dict[str, Role] = {}
+    publications: dict[str, Publication] = {}
+    ceilings: dict[str, Ceiling] = {}
     bindings: dict[str, Binding] = {}
     misbehaviour: Misbehaviour = msgspec.field(default_factory=Misbehaviour)
     done: list[list[str]] = []

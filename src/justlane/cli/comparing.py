@@ -1,0 +1,94 @@
+"""`compare`: two estates, or two people."""
+
+from __future__ import annotations
+
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli import options
+from justlane.cli.circumstances import circumstance_options, question
+from justlane.cli.terminal import show
+from justlane.directories.interface import read_people
+from justlane.engine.index import EstateIndex
+from justlane.files.opening import open_estate
+from justlane.model.errors import UsageError
+from justlane.model.estate import Estate
+
+
+@click.command()
+@click.argument("before", required=False)
+@click.argument("after", required=False)
+@options.estate_option
+@circumstance_options
+@click.option("--user", metavar="USER", help="Only what changes for this user.")
+@click.option("--scope", metavar="SCOPE", help="Only at this scope and in what it covers.")
+@click.option("--person", metavar="USER", help="Instead of two estates, this person …")
+@click.option("--with", "other", metavar="USER", help="… and this one, side by side.")
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def compare(
+    ctx: click.Context, /, before: str | None, after: str | None, folder: Path | None, form: str, **given: Any
+) -> None:
+    """What changes from one estate to another, for whom? Or: what does one person have that another lacks?
+
+    BEFORE and AFTER are folders, or revisions in the git repository that the estate lies in. Without AFTER it is the
+    estate as it is now; without BEFORE, what was committed last. Cells gained and lost are counted exactly; people who
+    change alike stand together, sensitive actions first.
+
+    \b
+    Examples:
+      justlane compare main
+      justlane compare last-year/saltmarsh saltmarsh --user imke.vos
+      justlane compare --person imke.vos --with lotte.marsh
+
+    Ends with 0 if nothing differs and 1 if something does.
+    """
+    place = options.folder_of(folder)
+    if given["person"] or given["other"]:
+        _people(ctx, options.opened(folder), form, given)
+    from justlane.engine.comparing import Side
+    from justlane.engine.comparing import compare as compared
+    from justlane.files.revisions import folder_named
+
+    with ExitStack() as written:
+        names = (before or "HEAD", after or str(place))
+        folders = [written.enter_context(folder_named(name, place)) for name in names]
+        estates = [_opened(path, name) for path, name in zip(folders, names, strict=True)]
+        sides = [
+            Side(name, EstateIndex(e)) for name, e in zip((before or "HEAD", after or "now"), estates, strict=True)
+        ]
+        user, scope = _known(estates, given["user"], given["scope"])
+        result = compared(sides[0], sides[1], question(estates[1], given), user, scope)
+    show("Comparison", result, form)
+    ctx.exit(1 if result.groups else 0)
+
+
+def _opened(path: Path, name: str) -> Estate:
+    try:
+        return open_estate(path, read_people)
+    except UsageError as error:
+        raise UsageError(f"{name}: {error.message}", error.hint) from error
+
+
+def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[str | None, str | None]:
+    """The user and the scope must exist in one of the two."""
+    if user is not None and not any(user in e.directory.users for e in estates):
+        options.known_user(estates[1], user)
+    if scope is not None and not any(scope in p.scopes for e in estates for p in e.platforms.values()):
+        options.known_scope(estates[1], scope)
+    return user, scope
+
+
+def _people(ctx: click.Context, estate: Estate, form: str, given: dict[str, Any]) -> None:
+    from justlane.engine.siding import side_by_side
+
+    if not (given["person"] and given["other"]):
+        raise UsageError("--person and --with go together", "name two users: --person X --with Y")
+    person, other = (options.known_user(estate, given[name]) for name in ("person", "other"))
+    scope = options.known_scope(estate, given["scope"]) if given["scope"] else None
+    result = side_by_side(EstateIndex(estate), person, other, question(estate, given), scope)
+    show("SideBySide", result, form)
+    ctx.exit(0 if result.equal else 1)

@@ -1,0 +1,204 @@
+"""What changes between two estates: every cell that somebody gains or loses, counted exactly."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space
+from justlane.engine.deciding import Judge, Question
+from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.engine.people import ANONYMOUS_NAME, Person, person
+from justlane.engine.wording import Box, boxes
+from justlane.model.estate import Platform
+from justlane.model.people import Principal
+from justlane.model.scopes import platform_of
+
+NOBODY = Person("", False, frozenset())
+
+
+class CellChange(Struct, frozen=True):
+    """An action at a scope that is allowed in other circumstances than before."""
+
+    action: str
+    scope: str
+    sensitive: bool
+    gains: bool
+    """Allowed in some circumstances in which it was not."""
+    loses: bool
+    """Not allowed in some circumstances in which it was."""
+    before: tuple[Box, ...] | None
+    """The circumstances in which it was allowed: empty for all, None for none."""
+    after: tuple[Box, ...] | None
+
+
+class Alike(Struct, frozen=True):
+    """People who change alike, and how."""
+
+    users: tuple[str, ...]
+    changes: tuple[CellChange, ...]
+    """Sensitive actions first."""
+
+    @property
+    def gained(self) -> int:
+        """Number of (action, scope) pairs that each of them gains."""
+        return sum(change.gains for change in self.changes)
+
+    @property
+    def lost(self) -> int:
+        """Number of (action, scope) pairs that each of them loses."""
+        return sum(change.loses for change in self.changes)
+
+
+class Comparison(Struct, frozen=True):
+    """What changes from one estate to another."""
+
+    before: str
+    after: str
+    groups: tuple[Alike, ...]
+    """Those with sensitive changes first, then by the number of cells."""
+
+    @property
+    def gained(self) -> int:
+        """Number of (user, action, scope) cells gained."""
+        return sum(len(g.users) * g.gained for g in self.groups)
+
+    @property
+    def lost(self) -> int:
+        """Number of (user, action, scope) cells lost."""
+        return sum(len(g.users) * g.lost for g in self.groups)
+
+    @property
+    def people(self) -> int:
+        """Number of people for whom anything changes."""
+        return sum(len(g.users) for g in self.groups)
+
+
+class Side(Struct, frozen=True):
+    """One of the two estates, with a name for people to read."""
+
+    name: str
+    index: EstateIndex
+
+
+def compare(
+    before: Side, after: Side, question: Question, user: str | None = None, within: str | None = None
+) -> Comparison:
+    """Compare all that everybody may do, or one user, or within one scope.
+
+    People whom no binding on a platform tells apart, before and after, are judged once.
+    """
+    changes: dict[str, list[CellChange]] = {}
+    sides = (before.index, after.index)
+    names = dict.fromkeys(name for side in sides for name in side.estate.platforms)
+    for name in names:
+        if within is None or platform_of(within) == name:
+            for users, found in _on_platform(sides, name, question, user, within):
+                for login in users if found else ():
+                    changes.setdefault(login, []).extend(found)
+    alike: dict[tuple[CellChange, ...], list[str]] = {}
+    for login, some in changes.items():
+        ordered = sorted(some, key=lambda c: (not c.sensitive, c.action, c.scope))
+        alike.setdefault(tuple(ordered), []).append(login)
+    groups = [Alike(tuple(sorted(users)), cells) for cells, users in alike.items()]
+    groups.sort(key=lambda g: (not g.changes[0].sensitive, -len(g.users) * len(g.changes), g.users))
+    return Comparison(before.name, after.name, tuple(groups))
+
+
+def _on_platform(
+    sides: Sequence[EstateIndex], name: str, question: Question, user: str | None, within: str | None
+) -> Iterator[tuple[list[str], list[CellChange]]]:
+    """Classes of users with what changes for each."""
+    prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
+    logins = [user] if user else [*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME]
+    classes: dict[tuple[object, ...], list[str]] = {}
+    people: dict[tuple[object, ...], list[Person]] = {}
+    for login in logins:
+        both = [_person(side, login, name, index) for side, index in zip(sides, prepared, strict=True)]
+        key: tuple[object, ...] = tuple((p.enabled, p.principals) for p in both)
+        classes.setdefault(key, []).append(login)
+        people[key] = both
+    for known, users in classes.items():
+        judges = _judges(sides, prepared, people[known], question)
+        yield users, list(_changes(judges, prepared, within))
+
+
+def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex | None) -> Person:
+    """Somebody, reduced to what the platform's bindings and ceilings can tell apart."""
+    known = login in side.estate.directory.users or login == ANONYMOUS_NAME
+    if index is None or not known:
+        return NOBODY
+    found = person(side, login, platform)
+    named = _named(index)
+    return Person("", found.enabled, found.principals & named)
+
+
+def _named(index: PlatformIndex) -> frozenset[Principal]:
+    opened = [index.open_binding.principal] if index.open_binding else []
+    return frozenset([*index.by_principal, *(c.principal for c in index.platform.ceilings), *opened])
+
+
+def _judges(
+    sides: Sequence[EstateIndex],
+    prepared: Sequence[PlatformIndex | None],
+    people: Sequence[Person],
+    question: Question,
+) -> list[Judge | None]:
+    """A judge on each side, in one space of circumstances."""
+    zone = sides[1].estate.time_zone
+    alone = [
+        Judge(index, somebody, question, zone) if index else None
+        for index, somebody in zip(prepared, people, strict=True)
+    ]
+    space: Space
+    if question.situation is not None:
+        space = SituationSpace(question.situation, question.moment, zone)
+    else:
+        conditions = [c for judging in alone if judging for c in judging.conditions()]
+        space = CircumstanceSpace(conditions, question.moment, zone)
+    return [
+        Judge(index, somebody, question, zone, space=space) if index else None
+        for index, somebody in zip(prepared, people, strict=True)
+    ]
+
+
+def _changes(
+    judges: Sequence[Judge | None], prepared: Sequence[PlatformIndex | None], within: str | None
+) -> Iterator[CellChange]:
+    cells = dict.fromkeys(cell for index in prepared if index for cell in _cells(index, within))
+    for action, scope in cells:
+        was, now = (_allowed(j, i, action, scope) for j, i in zip(judges, prepared, strict=True))
+        if was != now:
+            space = next(judging for judging in judges if judging).space
+            declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
+            yield CellChange(
+                action,
+                scope,
+                any(a.sensitive for a in declared),
+                bool(now & ~was),
+                bool(was & ~now),
+                _said(space, was),
+                _said(space, now),
+            )
+
+
+def _cells(index: PlatformIndex, within: str | None) -> Iterator[tuple[str, str]]:
+    platform: Platform = index.platform
+    if within is not None and within not in platform.scopes:
+        return
+    for scope in index.coverage.covered(within) if within else platform.scopes:
+        for action in platform.actions:
+            if index.applies(action, scope):
+                yield action, scope
+
+
+def _allowed(judging: Judge | None, index: PlatformIndex | None, action: str, scope: str) -> int:
+    known = judging and index and scope in index.platform.scopes and action in index.platform.actions
+    return judging.allowed(action, scope) if judging and known else 0
+
+
+def _said(space: Space, some: int) -> tuple[Box, ...] | None:
+    if not some:
+        return None
+    return boxes(space, some) if isinstance(space, CircumstanceSpace) and some != space.full else ()

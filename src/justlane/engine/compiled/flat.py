@@ -1,0 +1,50 @@
+"""One platform as plain arrays: what the compiled form starts from, at any size."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Ints = NDArray[np.int32]
+Masks = NDArray[np.uint64]
+"""Sets of actions: one row a set, one bit an action, 64 to a word."""
+
+
+class Flat(NamedTuple):
+    """One platform. Everything is numbered from 0."""
+
+    users: int
+    groups: int
+    member_user: Ints
+    """Memberships, sorted by user: the user …"""
+    member_group: Ints
+    """… and the group. Shape (memberships,)."""
+    nested_inner: Ints
+    """Groups in groups: the one that is held …"""
+    nested_outer: Ints
+    """… and the one that holds it."""
+    scope_parent: Ints
+    """Parent of each scope, -1 for the root. Scopes stand in the order of a walk through the tree (parents first)."""
+    scope_kind: Ints
+    gather_group: Ints
+    """What resource groups gather: the group's scope …"""
+    gather_target: Ints
+    """… and the scope that it gathers."""
+    role_masks: Masks
+    """Shape (roles, words)."""
+    kind_masks: Masks
+    """The actions that apply to each kind. Shape (kinds, words)."""
+    bound_group: Ints
+    """Bindings, in their order: group, role, scope."""
+    bound_role: Ints
+    bound_scope: Ints
+    bound_deny: NDArray[np.bool_]
+    bound_here: NDArray[np.bool_]
+    decides: str
+    """`any-allow`, `deny-wins`, `last-match` or `nearest`."""
+    on_the_way: int = -1
+    """The bit of the action that must be held on the way; -1 for none."""
+    sign_in: int = -1
+    """The bit of the action that must be held at the root; -1 for none."""

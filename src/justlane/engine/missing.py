@@ -1,0 +1,158 @@
+"""The nearest misses: every single change that would turn a no into a yes, each tried out before it is offered."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+
+import msgspec
+from msgspec import Struct
+
+from justlane.engine.deciding import NO_CHANGE, Change, Judge, Question, judge
+from justlane.engine.explaining import Answer, answer, in_words, names_a_group
+from justlane.engine.index import EstateIndex
+from justlane.engine.people import Person, joined, people_behind
+from justlane.engine.wording import Box
+from justlane.model.bindings import Binding
+from justlane.model.circumstances import ALWAYS, Outcome
+
+
+class Turn(StrEnum):
+    """The kinds of change, the smallest first."""
+
+    CIRCUMSTANCES = "in other circumstances"
+    ROLE = "in another role"
+    ENABLE = "enable the account"
+    JOIN = "join the group"
+    PUBLISH = "publish the group here"
+    LIFT = "take out what takes it away"
+    EXTEND = "give it without its conditions"
+    LAST = "give it again as the last line"
+    GIVE_HERE_TOO = "give it here too"
+    ALLOW_IN_ROLE = "let the role allow it"
+
+
+class Miss(Struct, frozen=True):
+    """One change that would turn the answer."""
+
+    turn: Turn
+    binding: Binding | None = None
+    """The binding that would then give it, or that would be gone."""
+    people: int = 0
+    """How many enabled people the change reaches; 0 if only the person asked about."""
+    role: str = ""
+    """For ROLE."""
+    conditions: tuple[Box, ...] = ()
+    """For CIRCUMSTANCES: those in which it is a yes."""
+
+
+def misses(index: EstateIndex, login: str, action: str, address: str, question: Question) -> tuple[Miss, ...]:
+    """Every single change that would turn a no into a yes in some circumstances, the smallest first."""
+    finder = _Finder(index, login, action, address, question)
+    order = list(Turn)
+    return tuple(sorted(finder.found(), key=lambda miss: (order.index(miss.turn), finder.size(miss))))
+
+
+class _Finder:
+    def __init__(self, index: EstateIndex, login: str, action: str, address: str, question: Question) -> None:
+        self._index = index
+        self._action, self._address, self._question = action, address, question
+        self._judge = judge(index, login, address, question)
+        self._platform = self._judge.platform
+        self._near = {scope: place for place, scope in enumerate(self._platform.coverage.covering(address))}
+
+    def size(self, miss: Miss) -> tuple[int, int]:
+        """The smaller the role and the nearer the scope, the better."""
+        if miss.binding is None:
+            return (0, 0)
+        near = self._near.get(miss.binding.scope, len(self._near))
+        return len(self._platform.roles.holdings(miss.binding.role)), near
+
+    def found(self) -> Iterator[Miss]:
+        """All changes that are worth a try and turn the answer."""
+        if not self._platform.applies(self._action, self._address):
+            return
+        yield from self._elsewise()
+        if not self._judge.person.enabled:
+            somebody = msgspec.structs.replace(self._judge.person, enabled=True)
+            if self._turns(somebody):
+                yield Miss(Turn.ENABLE)
+            return
+        tried: set[object] = set()
+        for binding in self._platform.bindings:
+            for miss, key, somebody, change in self._candidates(binding):
+                if key not in tried and self._turns(somebody, change):
+                    tried.add(key)
+                    yield miss
+
+    def _elsewise(self) -> Iterator[Miss]:
+        """Nothing is changed but the circumstances, or the active role."""
+        question = self._question
+        if question.situation is not None:
+            anywhere = self._with(self._judge.person, NO_CHANGE, Question(question.moment, None, question.role))
+            some = anywhere.allowed(self._action, self._address)
+            if some:
+                yield Miss(Turn.CIRCUMSTANCES, conditions=in_words(anywhere, some))
+        if question.role:
+            for role in self._judge.roles:
+                if self._judge.allowed_as(role, self._action, self._address):
+                    yield Miss(Turn.ROLE, role=role)
+
+    def _candidates(self, binding: Binding) -> Iterator[tuple[Miss, object, Person, Change]]:
+        """What could be changed about one binding, each with a key: the same change is offered once."""
+        somebody = self._judge.person
+        mine = binding.principal in somebody.principals
+        holds = self._judge.holds(binding.role, self._action)
+        here = self._platform.covers(binding, self._address)
+        if not binding.allows:
+            if mine and here:
+                yield Miss(Turn.LIFT, binding, self._people(binding)), binding, somebody, Change(without=(binding,))
+            return
+        if here and not mine and names_a_group(binding):
+            group = binding.principal
+            yield Miss(Turn.JOIN, binding), group, joined(self._index, somebody, group, self._name), NO_CHANGE
+        if not mine:
+            return
+        if here and holds and not self._judge.counts(binding, self._address):
+            change = Change(published=((binding.principal.name, self._address),))
+            yield Miss(Turn.PUBLISH, binding, self._people(binding)), ("publish", binding.principal), somebody, change
+        if here and holds and (binding.condition != ALWAYS or self._platform.ordered):
+            turn = Turn.LAST if binding.condition == ALWAYS else Turn.EXTEND
+            always = msgspec.structs.replace(binding, condition=ALWAYS)
+            yield Miss(turn, binding, self._people(binding)), binding, somebody, Change(more=(always,))
+        if holds and not here:
+            moved = msgspec.structs.replace(binding, scope=self._address, here_only=False)
+            key = (binding.principal, binding.role)
+            yield Miss(Turn.GIVE_HERE_TOO, binding, self._people(binding)), key, somebody, Change(more=(moved,))
+        if here and not holds:
+            change = Change(holding=((binding.role, self._action),))
+            yield Miss(Turn.ALLOW_IN_ROLE, binding, self._people(binding)), ("role", binding.role), somebody, change
+
+    @property
+    def _name(self) -> str:
+        return self._platform.platform.name
+
+    def _people(self, binding: Binding) -> int:
+        return len(people_behind(self._index, binding.principal, self._name))
+
+    def _with(self, somebody: Person, change: Change, question: Question) -> Judge:
+        return Judge(self._platform, somebody, question, self._index.estate.time_zone, change)
+
+    def _turns(self, somebody: Person, change: Change = NO_CHANGE) -> bool:
+        """Whether the answer would be yes (without a situation: in some circumstances)."""
+        return bool(self._with(somebody, change, self._question).allowed(self._action, self._address))
+
+
+class Reply(Struct, frozen=True):
+    """An answer, and for a no the changes that would turn it."""
+
+    answer: Answer
+    misses: tuple[Miss, ...] = ()
+
+
+def reply(index: EstateIndex, login: str, action: str, address: str, question: Question) -> Reply:
+    """Decide, explain, and look for what would turn a no."""
+    found = answer(index, login, action, address, question)
+    if found.outcome is not Outcome.NO:
+        return Reply(found)
+    return Reply(found, misses(index, login, action, address, question))
