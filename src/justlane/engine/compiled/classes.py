@@ -1,13 +1,13 @@
 """Users that no binding tells apart.
 
 Only groups that a binding names matter, directly or from above. Groups that bring the same bindings are one, and users
-with the same set of such groups are one class: sets are compared by the sum of two random 64-bit numbers for each element,
-the first to find equal ones, the second to make sure.
+with the same set of such groups are one class: sets are compared by the sums of two random 64-bit numbers for each
+element, the first to find equal ones, the second to make sure.
 """
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from justlane.engine.compiled.flat import Flat, Ints
 
 Longs = NDArray[np.int64]
+Numbers = NDArray[np.integer[Any]]
 
 
 class Lists(NamedTuple):
@@ -23,13 +24,15 @@ class Lists(NamedTuple):
     start: Longs
     items: Ints
 
-    def taken(self, which: NDArray[np.integer]) -> tuple[Ints, Ints]:
+    def taken(self, which: Numbers) -> tuple[Ints, Ints]:
         """Some of the lists, end to end: (position in `which`, item) for each item."""
         first, length = self.start[which], self.start[which + 1] - self.start[which]
         total = int(length.sum())
+        kind = np.int32 if len(self.items) + total < 1 << 31 else np.int64
         owner = np.repeat(np.arange(len(which), dtype=np.int32), length)
-        shift = np.repeat(first - (np.cumsum(length) - length), length)
-        return owner, self.items[np.arange(total, dtype=np.int64) + shift]
+        place = np.repeat((first - (np.cumsum(length) - length)).astype(kind), length)
+        place += np.arange(total, dtype=kind)
+        return owner, self.items[place]
 
 
 class Classes(NamedTuple):
@@ -43,20 +46,25 @@ class Classes(NamedTuple):
     """How many users each class has."""
 
 
-def lists_of(owner: NDArray[np.integer], items: Ints, count: int) -> Lists:
+def lists_of(owner: Numbers, items: Numbers, count: int) -> Lists:
     """Lists from pairs that are sorted by their owner."""
     start = np.zeros(count + 1, np.int64)
     np.cumsum(np.bincount(owner, minlength=count), out=start[1:])
-    return Lists(start, items)
+    return Lists(start, items.astype(np.int32, copy=False))
 
 
-def unique_pairs(owner: NDArray[np.integer], item: NDArray[np.integer], items: int) -> tuple[Ints, Ints]:
-    """Sorted pairs, each once."""
-    packed = owner.astype(np.int64) * items + item
+def unique_pairs(owner: Numbers, item: Numbers, items: int) -> tuple[Ints, Ints]:
+    """Sorted pairs, each once; `items` is more than the largest item."""
+    bits = int(items).bit_length()
+    packed = owner.astype(np.int64)
+    packed <<= bits
+    packed |= item
     packed.sort()
-    packed = packed[np.flatnonzero(np.diff(packed, prepend=-1))]
-    first = packed // items
-    return first.astype(np.int32), (packed - first * items).astype(np.int32)
+    new = np.empty(len(packed), np.bool_)
+    new[:1] = True
+    np.not_equal(packed[1:], packed[:-1], out=new[1:])
+    packed = packed[new]
+    return (packed >> bits).astype(np.int32), (packed & ((1 << bits) - 1)).astype(np.int32)
 
 
 def classes_of(flat: Flat) -> Classes:
@@ -64,7 +72,7 @@ def classes_of(flat: Flat) -> Classes:
     brought = _brought(flat)
     kind_of_group, bindings = _same(brought, len(flat.bound_group))
     member_kind = kind_of_group[flat.member_group]
-    counts = member_kind >= 0
+    counts = np.flatnonzero(member_kind >= 0)
     user, kind = unique_pairs(flat.member_user[counts], member_kind[counts], len(bindings.start))
     reached, user = _renumbered(user)
     kind_of_user, kinds = _same(lists_of(user, kind, reached), len(bindings.start))
@@ -80,17 +88,17 @@ def _renumbered(owner: Ints) -> tuple[int, Ints]:
 
 def _brought(flat: Flat) -> Lists:
     """The bindings that each group brings: its own and those of all groups that hold it. Loops are harmless."""
-    bound = np.unique(flat.bound_group)
-    group, above = bound, bound
-    pairs = group.astype(np.int64) * flat.groups + above
-    fresh = pairs
+    bound = np.flatnonzero(np.bincount(flat.bound_group, minlength=flat.groups))
+    pairs = fresh = bound * flat.groups + bound
     order = np.argsort(flat.nested_outer, kind="stable")
     inner = lists_of(flat.nested_outer[order], flat.nested_inner[order], flat.groups)
     while len(fresh):
         position, below = inner.taken(fresh // flat.groups)
-        more = np.unique(below.astype(np.int64) * flat.groups + (fresh % flat.groups)[position])
-        fresh = np.setdiff1d(more, pairs, assume_unique=True)
-        pairs = np.union1d(pairs, fresh)
+        more = np.sort(below.astype(np.int64) * flat.groups + (fresh % flat.groups)[position])
+        more = more[np.append(True, more[1:] != more[:-1])] if len(more) else more
+        known = pairs[np.minimum(np.searchsorted(pairs, more), len(pairs) - 1)] == more
+        fresh = more[~known]
+        pairs = np.sort(np.append(pairs, fresh))
     order = np.argsort(flat.bound_group, kind="stable").astype(np.int32)
     by_group = lists_of(flat.bound_group[order], order, flat.groups)
     position, binding = by_group.taken(pairs % flat.groups)
@@ -108,11 +116,29 @@ def _same(lists: Lists, items: int) -> tuple[Ints, Lists]:
         return number, Lists(np.zeros(1, np.int64), lists.items[:0])
     random = np.random.default_rng(20261125).integers(0, 1 << 63, (2, items), np.uint64)
     sums = [np.add.reduceat(words[lists.items], lists.start[full]) for words in random]
-    order = np.argsort(sums[0], kind="stable")
-    new = np.diff(sums[0][order], prepend=sums[0][order[0]] + np.uint64(1)) != 0
-    number[full[order]] = np.cumsum(new) - 1
-    first = full[order[new]]
-    if not np.array_equal(sums[1], sums[1][np.searchsorted(full, first)][number[full]]):
+    order = _order(sums[0])
+    ordered = sums[0][order]
+    new = np.append(True, ordered[1:] != ordered[:-1])
+    among = np.empty(len(full), np.int32)
+    among[order] = np.cumsum(new, dtype=np.int32) - 1
+    if not np.array_equal(sums[1], sums[1][order[new]][among]):
         raise ArithmeticError("two different sets have the same hash; use another seed")
+    number[full] = among
+    first = full[order[new]]
     position, item = lists.taken(first)
     return number, lists_of(position, item, len(first))
+
+
+def _order(words: NDArray[np.uint64]) -> Longs:
+    """An order in which equal words stand together. Packing each with its index is faster to sort than an argsort."""
+    bits = np.uint64(len(words).bit_length())
+    packed = (words >> bits << bits) | np.arange(len(words), dtype=np.uint64)
+    packed.sort()
+    order = (packed & ((np.uint64(1) << bits) - np.uint64(1))).astype(np.int64)
+    top = packed >> bits
+    ordered = words[order]
+    torn = np.flatnonzero((top[1:] == top[:-1]) & (ordered[1:] != ordered[:-1]))
+    for place in torn.tolist():  # words alike in their upper bits only: a handful among millions
+        start, end = np.searchsorted(top, top[place], "left"), np.searchsorted(top, top[place], "right")
+        order[start:end] = order[start:end][np.argsort(words[order[start:end]])]
+    return order

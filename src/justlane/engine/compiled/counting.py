@@ -1,51 +1,41 @@
 """Walking the touched scopes of each access class: how many cells are allowed, exactly.
 
-For a class, the scopes that a binding of theirs touches cut the tree into regions with one mask of actions each. A region's
-mask comes from that of the region around it and the bindings at its own scope, by the platform's habit. Cells are then
-counted by differences: the subtree of each touched scope times what its mask has more, or less, than the one around it.
+For a class, the scopes that a binding of theirs touches cut the tree into regions with one mask of actions each. A
+region's mask comes from that of the region around it and the bindings at its own scope, by the platform's habit. Cells
+are then counted by differences: the subtree of each touched scope times what its mask has more, or less, than the one
+around it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.classes import Classes, Lists, classes_of, lists_of, unique_pairs
-from justlane.engine.compiled.flat import Flat, Ints, Masks
-from justlane.engine.compiled.places import Places
+from justlane.engine.compiled.classes import Lists, classes_of, lists_of, unique_pairs
+from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
+from justlane.engine.compiled.masks import DECIDES
+from justlane.engine.compiled.places import Places, Ways, bits_in
+from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, pieces_of, regions_of
+
+THREADS = 2
+"""NumPy lets go of the interpreter for long operations: two threads gain about a third, more gain little."""
 
 CLASSES_AT_ONCE = 1 << 15
-"""As many as keep the arrays of a chunk in the processor's cache, or near it."""
+"""As many as keep the arrays of a chunk near the processor."""
 
 
-class Pieces(NamedTuple):
-    """What bindings come down to: an interval of scopes each, sorted by where it starts, the wider first."""
+class Count(NamedTuple):
+    """Numbers of (user, action, scope) cells."""
 
-    start: Ints
-    end: Ints
-    here: NDArray[np.bool_]
-    """Whether it is a single scope, with nothing below."""
-    role: Ints
-    deny: NDArray[np.bool_]
-    rank: Ints
-    """Its place in the order of the bindings (last-match), or the depth of the bound scope (nearest)."""
-
-
-class Regions(NamedTuple):
-    """The touched scopes of a chunk of classes, each class in the order of the walk."""
-
-    owner: Ints
-    """Number of the class, within the chunk."""
-    piece: Ints
-    """A piece that touches the scope; those of one region are `first` to the next one's."""
-    first: NDArray[np.int64]
-    parent: Ints
-    """The region around this one, -1 for none."""
-    levels: list[Ints]
-    """The regions by how many regions are around them."""
+    always: int
+    """Allowed in all circumstances."""
+    possibly: int
+    """Allowed in some."""
 
 
 class Compiled:
@@ -54,29 +44,205 @@ class Compiled:
     def __init__(self, flat: Flat) -> None:
         self.flat = flat
         self.places = Places(flat)
-        self.classes: Classes = classes_of(flat)
-        self.pieces, self._by_binding = _pieces(flat, self.places)
+        self.classes = classes_of(flat)
+        self.pieces, self._by_binding = pieces_of(flat, self.places)
+        self._ways = Ways(flat) if flat.on_the_way >= 0 else None
+        self._kind_pieces = self._pieces_of_kinds()
 
-    def count(self) -> int:
-        """The number of allowed (user, action, scope) cells."""
-        return sum(self._counted(chunk) for chunk in self._chunks())
+    def _pieces_of_kinds(self) -> Lists:
+        """The pieces that each kind of group brings."""
+        bindings = self.classes.bindings
+        count = len(bindings.start) - 1
+        owner, binding = bindings.taken(np.arange(count))
+        position, piece = self._by_binding.taken(binding)
+        return lists_of(*unique_pairs(owner[position], piece, len(self.pieces.start)), count)
+
+    def count(self) -> Count:
+        """How many cells are allowed always, and in some circumstances."""
+        with ThreadPoolExecutor(THREADS) as pool:
+            counts = list(pool.map(self._counted, self._chunks()))
+        return Count(sum(c.always for c in counts), sum(c.possibly for c in counts))
 
     def _chunks(self) -> Iterator[NDArray[np.int64]]:
         total = len(self.classes.people)
         for start in range(0, total, CLASSES_AT_ONCE):
             yield np.arange(start, min(start + CLASSES_AT_ONCE, total))
 
-    def _counted(self, chunk: NDArray[np.int64]) -> int:
-        people = self.classes.people[chunk]
-        owner, piece = self._reached(chunk)
-        regions = _regions(owner, piece, self.pieces)
-        masks = _DECIDES[self.flat.decides](self, regions, owner, piece)
-        raise NotImplementedError
-
-    def _reached(self, chunk: NDArray[np.int64]) -> tuple[Ints, Ints]:
-        """The pieces that each class of a chunk reaches, sorted, each once."""
+    def _counted(self, chunk: NDArray[np.int64]) -> Count:
         owner, kind = self.classes.kinds.taken(chunk)
-        position, binding = self.classes.bindings.taken(kind)
-        owner = owner[position]
-        position, piece = self._by_binding.taken(binding)
-        return unique_pairs(owner[position], piece, len(self.pieces.start))
+        position, piece = self._kind_pieces.taken(kind)
+        owner, piece = unique_pairs(owner[position], piece, len(self.pieces.start))
+        people = self.classes.people[chunk]
+        alone = 0
+        if self._plain:
+            single = lone_pieces(owner, piece, self.pieces, self.places.count)
+            alone = int(np.dot(people[owner[single]], self._worth[piece[single]]))
+            owner, piece = owner[~single], piece[~single]
+        if not len(owner):
+            return Count(alone, alone)
+        found = self._in_regions(owner, piece, people)
+        return Count(found.always + alone, found.possibly + alone)
+
+    @property
+    def _plain(self) -> bool:
+        """Whether a region with one piece, and nothing around or inside it, simply has that piece's actions."""
+        flat = self.flat
+        special = flat.on_the_way >= 0 or flat.sign_in >= 0 or flat.one_role
+        return not special and not bool((flat.bound_kind == CEILING).any())
+
+    @cached_property
+    def _worth(self) -> NDArray[np.int64]:
+        """The cells that each piece gives to one person, if nothing else touches its scopes."""
+        pieces, places = self.pieces, self.places
+        worth = np.zeros(len(pieces.start), np.int64)
+        for kind, applies in enumerate(places.kind_masks):
+            worth += places.inside(kind, pieces.start, pieces.end) * bits_in(pieces.masks, applies)
+        worth[pieces.deny] = 0
+        return worth
+
+    def _in_regions(self, owner: Ints, piece: Ints, everyone: NDArray[np.int64]) -> Count:
+        regions = regions_of(owner, piece, self.pieces, self.places.count)
+        people = everyone[regions.owner]
+        worlds = [self._masks(regions, world) for world in self.flat.worlds]
+        if len(worlds) == 1:
+            one = self._weighed(regions, worlds[0], people)
+            return Count(one, one)
+        return Count(
+            self._weighed(regions, np.bitwise_and.reduce(worlds), people),
+            self._weighed(regions, np.bitwise_or.reduce(worlds), people),
+        )
+
+    def _masks(self, regions: Regions, world: NDArray[np.bool_]) -> Masks:
+        """The actions of each region in one kind of circumstances, ceilings and sign-in included."""
+        holds = np.append(world, True)[self.pieces.condition]
+        if not self.flat.one_role:
+            return self._masks_of(regions, holds, holds)
+        return self._in_any_role(regions, holds)
+
+    def _masks_of(self, regions: Regions, holds: NDArray[np.bool_], ceilings: NDArray[np.bool_]) -> Masks:
+        pieces = self.pieces
+        above = pieces.kind == CEILING
+        masks = DECIDES[self.flat.decides](pieces, regions, holds & ~above)
+        if above.any():
+            masks &= ~_of_owner(regions, pieces, ceilings & above)
+        if self.flat.sign_in >= 0:
+            masks[~_signed_in(regions, pieces, masks, self.flat.sign_in)[regions.owner]] = 0
+        return masks
+
+    def _in_any_role(self, regions: Regions, holds: NDArray[np.bool_]) -> Masks:
+        """The union over the roles that each class has; what is built in alone for one without a role."""
+        pieces, owners = self.pieces, int(regions.owner.max()) + 1
+        given = pieces.kind == GIVEN
+        roleless = np.ones(owners, np.bool_)
+        found = np.zeros((len(regions.first), pieces.masks.shape[1]), np.uint64)
+        own = np.repeat(regions.owner, np.diff(np.append(regions.first, len(regions.piece))))
+        for role in np.unique(pieces.role[given]).tolist():
+            mine = given & (pieces.role == role) & ~pieces.deny
+            has = np.zeros(owners, np.bool_)
+            has[own[mine[regions.piece]]] = True
+            roleless &= ~has
+            active = holds & (~given | (pieces.role == role))
+            found |= np.where(has[regions.owner, None], self._masks_of(regions, active, holds), np.uint64(0))
+        alone = self._masks_of(regions, holds & ~given, holds)
+        return found | np.where(roleless[regions.owner, None], alone, np.uint64(0))
+
+    def _weighed(self, regions: Regions, masks: Masks, people: NDArray[np.int64]) -> int:
+        """The cells of all regions."""
+        if self._ways is not None:
+            return self._weighed_on_the_way(regions, masks, people, self._ways)
+        places, lead = self.places, regions.lead
+        start, end = self.pieces.start[lead], self.pieces.end[lead]
+        inner = np.flatnonzero(regions.parent >= 0)
+        around = regions.parent[inner]
+        total = 0
+        for kind, applies in enumerate(places.kind_masks):
+            bits = bits_in(masks, applies)
+            more = bits.copy()
+            more[inner] -= bits[around]
+            total += int(np.dot(places.inside(kind, start, end) * more, people))
+        return total
+
+    def _weighed_on_the_way(self, regions: Regions, masks: Masks, people: NDArray[np.int64], ways: Ways) -> int:
+        """The same, where an action must be held on every scope above a place.
+
+        A region's scope itself counts if the way to it is open; what is below counts if the scope lets through, and
+        then all of it if the region holds the action, or only what has no scope in between that asks for it.
+        """
+        word, bit = divmod(self.flat.on_the_way, 64)
+        holds = (masks[:, word] >> np.uint64(bit)) & np.uint64(1) != 0
+        places, scope = self.places, self.pieces.start[regions.lead]
+        single = self.pieces.here[regions.lead]
+        at = _mask_at(regions, single, scope)
+        through = ~ways.asks[scope] | holds[at]
+        open_way = _open_ways(regions, single, scope, through, holds, ways)
+        here = np.flatnonzero(open_way & (at == np.arange(len(at))))
+        total = places.weight(scope[here], scope[here] + 1, masks[here], people[here])
+        below = np.flatnonzero(open_way & through & ~single)
+        wide, narrow = below[holds[below]], below[~holds[below]]
+        kinds = range(len(places.kind_masks))
+        total += places.weight(scope[wide] + 1, places.end[scope[wide]], masks[wide], people[wide])
+        total += places.weigh([ways.free[k][scope[narrow]] for k in kinds], masks[narrow], people[narrow])
+        # what lies in a region inside was counted with the mask of the region around it, as far as that reaches
+        around = regions.parent
+        inner = np.flatnonzero((around >= 0) & ~single)
+        counted = inner[(open_way & through)[around[inner]]]
+        reached = counted[holds[around[counted]]]
+        total -= places.weight(scope[reached], places.end[scope[reached]], masks[around[reached]], people[reached])
+        rest = counted[~holds[around[counted]]]
+        rest = rest[_clear(ways, scope[around[rest]], scope[rest])]
+        total -= places.weight(scope[rest], scope[rest] + 1, masks[around[rest]], people[rest])
+        free = rest[~ways.asks[scope[rest]]]
+        total -= places.weigh([ways.free[k][scope[free]] for k in kinds], masks[around[free]], people[free])
+        return total
+
+
+def _mask_at(regions: Regions, single: NDArray[np.bool_], scope: Ints) -> NDArray[np.int64]:
+    """The region that says what holds at each region's scope itself: the single scope inside it, if there is one."""
+    at = np.arange(len(scope))
+    own = np.flatnonzero(single)
+    around = regions.parent[own]
+    at[around[(around >= 0) & (scope[own] == scope[around])]] = own[(around >= 0) & (scope[own] == scope[around])]
+    return at
+
+
+def _clear(ways: Ways, outer: Ints, inner: Ints) -> NDArray[np.bool_]:
+    """Whether no scope strictly between two, one below the other, asks for the action."""
+    between: Ints = ways.above[inner] - ways.above[outer] - ways.asks[outer]
+    return np.equal(between, 0)
+
+
+def _open_ways(
+    regions: Regions,
+    single: NDArray[np.bool_],
+    scope: Ints,
+    through: NDArray[np.bool_],
+    holds: NDArray[np.bool_],
+    ways: Ways,
+) -> NDArray[np.bool_]:
+    """Whether the action is held on all scopes above each region's own."""
+    open_way: NDArray[np.bool_] = ways.above[scope] == 0
+    for level in regions.levels[1:]:
+        around = regions.parent[level]
+        same = single[level] & (scope[level] == scope[around])
+        passes = through[around] & (holds[around] | _clear(ways, scope[around], scope[level]))
+        open_way[level] = open_way[around] & (same | passes)
+    return open_way
+
+
+def _of_owner(regions: Regions, pieces: Pieces, which: NDArray[np.bool_]) -> Masks:
+    """The union of some pieces of each class, for each of its regions."""
+    masks = pieces.masks[regions.piece]
+    masks[~which[regions.piece]] = 0
+    own = np.bitwise_or.reduceat(masks, regions.first)
+    starts = np.flatnonzero(np.diff(regions.owner, prepend=-1))
+    return np.repeat(np.bitwise_or.reduceat(own, starts), np.diff(np.append(starts, len(own))), axis=0)
+
+
+def _signed_in(regions: Regions, pieces: Pieces, masks: Masks, action: int) -> NDArray[np.bool_]:
+    """Whether each class holds the sign-in action at the root."""
+    word, bit = divmod(action, 64)
+    found = np.zeros(int(regions.owner.max()) + 1, np.bool_)
+    root = np.flatnonzero(pieces.start[regions.lead] == 0)
+    # the single scope stands after the subtree, and says what holds at the root itself
+    found[regions.owner[root]] = (masks[root, word] >> np.uint64(bit)) & np.uint64(1) != 0
+    return found

@@ -41,10 +41,26 @@ class Flat(NamedTuple):
     bound_role: Ints
     bound_scope: Ints
     bound_deny: NDArray[np.bool_]
-    bound_here: NDArray[np.bool_]
+    bound_here: NDArray[np.int8]
+    """`BELOW`, `HERE_ONLY` (and what a resource group gathers), or `ALONE` (the scope and nothing else)."""
+    bound_condition: Ints
+    """Number of the condition that each binding has, -1 for none."""
+    worlds: NDArray[np.bool_]
+    """Which conditions hold in each kind of circumstances that they tell apart. Shape (worlds, conditions)."""
+    bound_kind: NDArray[np.int8]
+    """`GIVEN`, `BUILT_IN` or `CEILING`."""
     decides: str
     """`any-allow`, `deny-wins`, `last-match` or `nearest`."""
     on_the_way: int = -1
     """The bit of the action that must be held on the way; -1 for none."""
     sign_in: int = -1
     """The bit of the action that must be held at the root; -1 for none."""
+    one_role: bool = False
+    """Whether people act in one role at a time."""
+
+
+BELOW, HERE_ONLY, ALONE = 0, 1, 2
+"""How far a binding reaches."""
+
+GIVEN, BUILT_IN, CEILING = 0, 1, 2
+"""A binding; one that the platform makes by itself; actions (of a role made for it) that are never granted."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,29 +22,68 @@ class Places:
         self._before = np.zeros((len(flat.kind_masks), count + 1), np.int32)
         for kind in range(len(flat.kind_masks)):
             np.cumsum(flat.scope_kind == kind, out=self._before[kind, 1:])
-        self.depth = _depths(flat.scope_parent)
 
-    def weight(self, start: Ints, end: Ints, masks: Masks) -> int:
-        """The number of cells in some intervals, if each has the actions of its mask: what does not apply is not counted."""
+    def inside(self, kind: int, start: Ints, end: Ints) -> Ints:
+        """How many scopes of a kind some intervals hold."""
+        before: Ints = self._before[kind]
+        scopes: Ints = before[end] - before[start]
+        return scopes
+
+    def weight(self, start: Ints, end: Ints, masks: Masks, people: NDArray[np.int64]) -> int:
+        """The number of cells in some intervals, if each has the actions of its mask and so many people: what does not
+        apply is not counted."""
+        return self.weigh([self.inside(kind, start, end) for kind in range(len(self.kind_masks))], masks, people)
+
+    def weigh(self, scopes: Sequence[Ints], masks: Masks, people: NDArray[np.int64]) -> int:
+        """The same, from the number of scopes of each kind."""
         total = 0
-        for kind, applies in enumerate(self.kind_masks):
-            before = self._before[kind]
-            scopes = before[end] - before[start]
-            bits = np.bitwise_count(masks & applies).sum(axis=1, dtype=np.int32)
-            total += int(np.dot(scopes.astype(np.int64), bits.astype(np.int64)))
+        for some, applies in zip(scopes, self.kind_masks, strict=True):
+            bits = bits_in(masks, applies)
+            total += int(np.dot(some * people, bits))
         return total
+
+
+def bits_in(masks: Masks, applies: Masks) -> NDArray[np.int64]:
+    """Number of actions in each mask that apply."""
+    found = np.zeros(len(masks), np.int64)
+    for word, some in enumerate(applies):
+        found += np.bitwise_count(masks[:, word] & some)
+    return found
+
+
+class Ways:
+    """What lies below a scope without an action that must be held on the way, where that action does not apply."""
+
+    def __init__(self, flat: Flat) -> None:
+        word, bit = divmod(flat.on_the_way, 64)
+        parent = flat.scope_parent.tolist()
+        kind_asks = (flat.kind_masks[:, word] >> np.uint64(bit)) & np.uint64(1) != 0
+        self.asks = kind_asks[flat.scope_kind]
+        """Whether the action applies to a scope, so that it stands in the way of what is below."""
+        asks = self.asks.tolist()
+        above = [0] * len(parent)
+        free = np.zeros((len(flat.kind_masks), len(parent)), np.int32)
+        for scope in range(1, len(parent)):
+            above[scope] = above[parent[scope]] + asks[parent[scope]]
+        for scope in range(len(parent) - 1, 0, -1):
+            free[flat.scope_kind[scope], parent[scope]] += 1
+            if not asks[scope]:
+                free[:, parent[scope]] += free[:, scope]
+        self.above = np.array(above, np.int32)
+        """How many scopes that ask stand strictly above each."""
+        self.free = free
+        """Scopes of each kind strictly below each scope, with none that asks in between. Shape (kinds, scopes)."""
 
 
 def _ends(parent: Ints) -> Ints:
     """Subtree ends in a walk where parents come first and subtrees are contiguous."""
-    size = np.ones(len(parent), np.int32)
-    for scope in range(len(parent) - 1, 0, -1):
-        size[parent[scope]] += size[scope]
-    return (np.arange(len(parent), dtype=np.int32) + size).astype(np.int32)
-
-
-def _depths(parent: Ints) -> NDArray[np.int16]:
-    depth = np.zeros(len(parent), np.int16)
-    for scope in range(1, len(parent)):
-        depth[scope] = depth[parent[scope]] + 1
-    return depth
+    depth = np.zeros(len(parent), np.int32)
+    above = parent
+    while (inside := above >= 0).any():
+        depth += inside
+        above = np.where(inside, parent[above], -1)
+    size = np.ones(len(parent), np.int64)
+    for level in range(int(depth.max(initial=0)), 0, -1):
+        some = np.flatnonzero(depth == level)
+        size += np.bincount(parent[some], size[some], len(parent)).astype(np.int64)
+    return (np.arange(len(parent)) + size).astype(np.int32)

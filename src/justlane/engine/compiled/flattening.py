@@ -1,0 +1,215 @@
+"""From an estate to plain arrays, for questions about everybody on one platform."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+import numpy as np
+from msgspec import Struct
+from numpy.typing import NDArray
+
+from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates
+from justlane.engine.compiled.counting import Compiled, Count
+from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
+from justlane.engine.deciding import Judge, Question, cells_of
+from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.engine.people import ANONYMOUS_NAME, Person, person
+from justlane.engine.roles import matching
+from justlane.model.circumstances import ALWAYS, Condition
+from justlane.model.estate import Decides, RolesHeld
+from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
+from justlane.model.scopes import contains
+
+MOST_WORLDS = 64
+WORD = 64
+
+
+class UnsuitableError(Exception):
+    """Habits that do not go together in the compiled form: each class of people has to be judged cell by cell."""
+
+
+class _Line(Struct, frozen=True):
+    """One binding or ceiling, ready to be numbered."""
+
+    principal: Principal
+    role: str
+    actions: frozenset[str]
+    scope: str
+    deny: bool = False
+    here: int = BELOW
+    condition: Condition = ALWAYS
+    kind: int = GIVEN
+
+
+def count_cells(index: EstateIndex, platform: str, question: Question) -> Count:
+    """How many (user, action, scope) cells of a platform are allowed, `anonymous` counted as one user.
+
+    Exact for all habits: where the compiled form does not know a combination of them, each class of people is judged.
+    """
+    try:
+        return Compiled(flatten(index, platform, question)).count()
+    except UnsuitableError:
+        return _judged(index, platform, question)
+
+
+def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
+    prepared, zone = index.platform(platform), index.estate.time_zone
+    classes: dict[tuple[object, ...], list[Person]] = {}
+    for login in (*index.estate.directory.users, ANONYMOUS_NAME):
+        somebody = person(index, login, platform)
+        known = somebody.principals & {
+            *prepared.by_principal,
+            AUTHENTICATED,
+            *(c.principal for c in _ceilings(prepared)),
+        }
+        classes.setdefault((somebody.enabled, frozenset(known)), []).append(somebody)
+    always = possibly = 0
+    for people in classes.values():
+        judging = Judge(prepared, people[0], question, zone)
+        cells = [some for actions in cells_of(judging, platform).values() for some in actions.values()]
+        always += len(people) * sum(some == judging.space.full for some in cells)
+        possibly += len(people) * len(cells)
+    return Count(always, possibly)
+
+
+def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
+    """One platform of an estate. UnsuitableError if its habits do not go together in the compiled form."""
+    prepared = index.platform(platform)
+    habits = prepared.platform.habits
+    space = _space(prepared, question, index.estate.time_zone)
+    today = Judge(prepared, Person("", True, frozenset()), question, index.estate.time_zone).today
+    lines = [line for line in _lines(prepared) if in_dates(line.condition, today)]
+    conditions = {c: n for n, c in enumerate(dict.fromkeys(x.condition for x in lines if x.condition.circumstantial))}
+    worlds = _worlds(space, list(conditions))
+    if habits.on_the_way and (len(worlds) > 1 or habits.roles_held is RolesHeld.ONE_AT_A_TIME):
+        raise UnsuitableError
+    if habits.decides is Decides.NEAREST and (habits.open_role or habits.publication):
+        raise UnsuitableError
+    actions = {name: number for number, name in enumerate(prepared.platform.actions)}
+    scopes = _walk(prepared)
+    kinds = list(dict.fromkeys(s.kind for s in prepared.platform.scopes.values()))
+    roles = {key: n for n, key in enumerate(dict.fromkeys((x.role, x.actions) for x in lines))}
+    groups = {principal: n for n, principal in enumerate(dict.fromkeys(x.principal for x in lines))}
+    members = sorted(_members(index, platform, groups))
+    gathers = [(s.address, g.address) for s in prepared.platform.scopes.values() for g in s.gathers]
+    return Flat(
+        users=len(index.estate.directory.users) + 1,
+        groups=max(len(groups), 1),
+        member_user=_ints(user for user, _ in members),
+        member_group=_ints(group for _, group in members),
+        nested_inner=_ints(()),
+        nested_outer=_ints(()),
+        scope_parent=_ints(scopes.get(a.rpartition("/")[0], -1) for a in scopes),
+        scope_kind=_ints(kinds.index(prepared.platform.scopes[a].kind) for a in scopes),
+        gather_group=_ints(scopes[group] for group, _ in gathers),
+        gather_target=_ints(scopes[target] for _, target in gathers),
+        role_masks=_masks([held for _, held in roles], actions),
+        kind_masks=_masks(
+            [[a.name for a in prepared.platform.actions.values() if a.applies(k)] for k in kinds], actions
+        ),
+        bound_group=_ints(groups[x.principal] for x in lines),
+        bound_role=_ints(roles[x.role, x.actions] for x in lines),
+        bound_scope=_ints(scopes[x.scope] for x in lines),
+        bound_deny=np.array([x.deny for x in lines], np.bool_),
+        bound_here=np.array([x.here for x in lines], np.int8),
+        bound_condition=_ints(conditions.get(x.condition, -1) for x in lines),
+        worlds=worlds,
+        bound_kind=np.array([x.kind for x in lines], np.int8),
+        decides=habits.decides.value,
+        on_the_way=actions.get(habits.on_the_way, -1),
+        sign_in=actions.get(habits.sign_in, -1),
+        one_role=habits.roles_held is RolesHeld.ONE_AT_A_TIME,
+    )
+
+
+def _ceilings(prepared: PlatformIndex) -> Iterable[_Line]:
+    names = prepared.platform.actions
+    for c in prepared.platform.ceilings:
+        held = frozenset(a for pattern in c.patterns for a in matching(pattern, names))
+        yield _Line(c.principal, "", held, prepared.platform.name, condition=c.condition, kind=CEILING)
+
+
+def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
+    """What an open default amounts to, the bindings in their order, and the ceilings."""
+    platform = prepared.platform
+    if platform.habits.open_role:
+        held = frozenset(prepared.roles.holdings(platform.habits.open_role))
+        for address in platform.scopes:
+            if prepared.is_open(address):
+                yield _Line(AUTHENTICATED, platform.habits.open_role, held, address, here=ALONE, kind=BUILT_IN)
+    if platform.habits.publication and any(s.gathers for s in platform.scopes.values()):
+        raise UnsuitableError
+    for b in prepared.bindings:
+        held = frozenset(prepared.roles.holdings(b.role))
+        kind = BUILT_IN if b.built_in else GIVEN
+        for scope in _published(prepared, b.principal, b.scope, here=b.here_only):
+            yield _Line(b.principal, b.role, held, scope, not b.allows, int(b.here_only), b.condition, kind)
+        if platform.habits.publication and platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME:
+            raise UnsuitableError
+    yield from _ceilings(prepared)
+
+
+def _published(prepared: PlatformIndex, principal: Principal, scope: str, *, here: bool) -> list[str]:
+    """The parts of a bound scope where the group counts."""
+    if not prepared.platform.habits.publication or principal.kind is not PrincipalKind.GROUP:
+        return [scope]
+    found: list[str] = []
+    for published in dict.fromkeys(prepared.published.get(principal.name, ())):
+        if contains(published, scope):
+            found.append(scope)
+        elif contains(scope, published) and not here:
+            found.append(published)
+    return list(dict.fromkeys(found))
+
+
+def _space(prepared: PlatformIndex, question: Question, zone: str) -> Space:
+    if question.situation is not None:
+        return SituationSpace(question.situation, question.moment, zone)
+    known = [b.condition for b in prepared.bindings] + [c.condition for c in prepared.platform.ceilings]
+    return CircumstanceSpace(known, question.moment, zone)
+
+
+def _worlds(space: Space, conditions: Sequence[Condition]) -> NDArray[np.bool_]:
+    """Every combination of conditions that really occurs."""
+    parts: list[tuple[int, tuple[bool, ...]]] = [(space.full, ())]
+    for condition in conditions:
+        some = space.of(condition)
+        split = [(part & (some if yes else ~some), (*truth, yes)) for part, truth in parts for yes in (True, False)]
+        parts = [(part, truth) for part, truth in split if part]
+        if len(parts) > MOST_WORLDS:
+            raise UnsuitableError
+    return np.array([truth for _, truth in parts], np.bool_).reshape(len(parts), len(conditions))
+
+
+def _walk(prepared: PlatformIndex) -> dict[str, int]:
+    """Scopes numbered in the order of a walk through the tree."""
+    numbers: dict[str, int] = {}
+    waiting = [prepared.platform.name]
+    while waiting:
+        address = waiting.pop()
+        numbers[address] = len(numbers)
+        waiting += reversed(prepared.coverage.children(address))
+    return numbers
+
+
+def _members(index: EstateIndex, platform: str, groups: dict[Principal, int]) -> Iterator[tuple[int, int]]:
+    """(user, group) for every enabled user and whoever has not signed in."""
+    for number, login in enumerate((*index.estate.directory.users, ANONYMOUS_NAME)):
+        somebody = person(index, login, platform)
+        if somebody.enabled:
+            yield from ((number, groups[p]) for p in somebody.principals if p in groups)
+
+
+def _ints(values: Iterable[int]) -> Ints:
+    return np.fromiter(values, np.int32)
+
+
+def _masks(sets: Sequence[Iterable[str]], actions: dict[str, int]) -> Masks:
+    """Sets of actions as bits."""
+    words = max(1, -(-len(actions) // WORD))
+    masks = np.zeros((len(sets), words), np.uint64)
+    for row, some in enumerate(sets):
+        for action in some:
+            word, bit = divmod(actions[action], WORD)
+            masks[row, word] |= np.uint64(1 << bit)
+    return masks
