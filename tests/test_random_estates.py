@@ -10,9 +10,13 @@ from collections.abc import Callable
 from dataclasses import replace
 from zoneinfo import ZoneInfo
 
+import msgspec
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from justlane.cli.standing_in import nature_of
+from justlane.engine.comparing import Side, compare
+from justlane.engine.compiled.flattening import count_cells
 from justlane.engine.deciding import Question, cells_of, judge, may
 from justlane.engine.explaining import Chain, answer
 from justlane.engine.index import EstateIndex
@@ -21,6 +25,9 @@ from justlane.engine.wording import Box
 from justlane.model.circumstances import Outcome, Situation
 from justlane.model.estate import Estate
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from justlane.platforms.aligning import declared_parts
+from justlane.standin.ruling import Context, Ruling
+from justlane.standin.site import PARTS, Site
 from tests.drawing import ACTIONS, FACTS, NOW, ROLES, USERS, estates
 from tests.oracle import Facts, Oracle, like
 
@@ -163,7 +170,7 @@ def misses_turn(estate: Estate, user: str, action: str, scope: str, facts: Facts
 
 
 class RandomEstatesTest(unittest.TestCase):
-    @settings(quick, max_examples=1100)
+    @settings(quick, max_examples=1000)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(ROLES))
     def test_every_cell_in_a_situation(self, estate: Estate, facts: Facts, role: str) -> None:
         in_situations(estate, facts, role)
@@ -179,6 +186,48 @@ class RandomEstatesTest(unittest.TestCase):
         self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject
     ) -> None:
         chains_hold(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
+
+    @settings(quick, max_examples=400)
+    @given(estates(), st.sampled_from(FACTS))
+    def test_the_compiled_form_counts_what_is_judged_cell_by_cell(self, estate: Estate, facts: Facts) -> None:
+        index = EstateIndex(estate)
+        for question in (asked_in(facts), Question(NOW)):
+            always = possibly = 0
+            for user in EVERYBODY:
+                judging = judge(index, user, "p", question)
+                cells = [some for at in cells_of(judging, "p").values() for some in at.values()]
+                always += sum(some == judging.space.full for some in cells)
+                possibly += len(cells)
+            self.assertEqual(count_cells(index, "p", question), (always, possibly))
+
+    @settings(quick, max_examples=300)
+    @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ROLES]))
+    def test_the_stand_in_decides_alike(self, estate: Estate, facts: Facts, role: str) -> None:
+        index, oracle = EstateIndex(estate), Oracle(estate, "p", facts)
+        parts = {
+            part: {name: msgspec.convert(entry, PARTS[part]) for name, entry in entries.items()}
+            for part, entries in declared_parts(index, "p").items()
+        }
+        ruling = Ruling(Site("p", nature_of(estate, "p"), **parts))
+        context = Context(facts.address, facts.multi_factor, facts.method, facts.moment.isoformat(), role)
+        for user in USERS:
+            for scope in estate.platforms["p"].scopes:
+                for action in ACTIONS:
+                    expected = oracle.may(user, action, scope, role)
+                    self.assertEqual(ruling.allows(user, action, scope, context), expected, (user, action, scope))
+
+    @settings(quick, max_examples=150)
+    @given(estates(), st.data())
+    def test_a_comparison_names_exactly_the_cells_that_change(self, estate: Estate, data: st.DataObject) -> None:
+        fewer = tuple(b for b in estate.bindings if data.draw(st.booleans()))
+        changed = Estate(estate.name, "", estate.time_zone, estate.directory, estate.platforms, fewer, ())
+        question = asked_in(data.draw(st.sampled_from(FACTS)))
+        indexes = EstateIndex(estate), EstateIndex(changed)
+        found = compare(Side("a", indexes[0]), Side("b", indexes[1]), question)
+        said = {(u, c.action, c.scope, c.gains) for g in found.groups for u in g.users for c in g.changes}
+        was, now = ({cell for cell in every_cell(estate) if may(i, *cell, question)} for i in indexes)
+        self.assertEqual(said, {(*c, True) for c in now - was} | {(*c, False) for c in was - now})
+        self.assertEqual((found.gained, found.lost), (len(now - was), len(was - now)))
 
     @settings(quick, max_examples=300)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())

@@ -34,14 +34,15 @@ def _address(platform: Platform, port: int | None) -> tuple[str, int]:
     return url.hostname, port or url.port or 80
 
 
-def _nature(estate: Estate, declared: Platform) -> Nature:
+def nature_of(estate: Estate, name: str) -> Nature:
     """What the platform is by itself, for a stand-in."""
     from justlane.engine.index import EstateIndex
     from justlane.platforms.aligning import plain_binding
     from justlane.standin.site import Binding, Manner, Nature
 
+    declared = estate.platforms[name]
     habits = declared.habits
-    built_in = [b for b in EstateIndex(estate).platform(declared.name).bindings if b.built_in]
+    built_in = [b for b in EstateIndex(estate).platform(name).bindings if b.built_in]
     return Nature(
         kinds={scope.address: scope.kind for scope in declared.scopes.values()},
         gathers={s.address: [g.address for g in s.gathers] for s in declared.scopes.values() if s.gathers},
@@ -92,7 +93,7 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     host, number = _address(declared, port)
     assert declared.connection is not None
     token = fetch(declared.connection.token, place)
-    nature = _nature(estate, declared)
+    nature = nature_of(estate, platform)
     path = state or place / "standin" / f"{platform}.json"
     app = StandIn(opened(path, platform, nature), path, token).app()
     say(f"the stand-in for {platform} listens at http://{host}:{number}; stop it with Ctrl-C")

@@ -7,12 +7,19 @@ element, the first to find equal ones, the second to make sure.
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.flat import Flat, Ints
+
+THREADS = 2
+"""NumPy lets go of the interpreter for long operations: two threads gain about a third, more gain little."""
+
+USERS_AT_ONCE = 1 << 17
+"""As many as keep the arrays of a block near the processor."""
 
 Longs = NDArray[np.int64]
 Numbers = NDArray[np.integer[Any]]
@@ -40,10 +47,21 @@ class Classes(NamedTuple):
 
     bindings: Lists
     """The bindings that each kind of group brings."""
-    kinds: Lists
-    """The kinds of group that each class is in."""
+    groups: Lists
+    """The groups of each user."""
+    kind_of_group: Ints
+    """-1 for a group that brings nothing."""
+    one: Longs
+    """One user of each class."""
     people: Longs
     """How many users each class has."""
+
+    def kinds_of(self, which: Numbers) -> tuple[Ints, Ints]:
+        """The kinds of group that some classes are in: (position in `which`, kind), perhaps several times."""
+        position, group = self.groups.taken(self.one[which])
+        kind = self.kind_of_group[group]
+        counts = np.flatnonzero(kind >= 0)
+        return position[counts], kind[counts]
 
 
 def lists_of(owner: Numbers, items: Numbers, count: int) -> Lists:
@@ -71,19 +89,30 @@ def classes_of(flat: Flat) -> Classes:
     """Compile the memberships of a platform."""
     brought = _brought(flat)
     kind_of_group, bindings = _same(brought, len(flat.bound_group))
-    member_kind = kind_of_group[flat.member_group]
-    counts = np.flatnonzero(member_kind >= 0)
-    user, kind = unique_pairs(flat.member_user[counts], member_kind[counts], len(bindings.start))
-    reached, user = _renumbered(user)
-    kind_of_user, kinds = _same(lists_of(user, kind, reached), len(bindings.start))
-    people = np.bincount(kind_of_user, minlength=len(kinds.start) - 1).astype(np.int64)
-    return Classes(bindings, kinds, people)
+    groups = lists_of(flat.member_user, flat.member_group, flat.users)
+    words = _random_words(len(bindings.start))
+    sums = np.zeros((2, flat.users), np.uint64)
+
+    def add_up(first: int) -> None:
+        start, end = groups.start[first], groups.start[min(first + USERS_AT_ONCE, flat.users)]
+        kind = kind_of_group[flat.member_group[start:end]]
+        counts = np.flatnonzero(kind >= 0)
+        user, kind = unique_pairs(flat.member_user[start:end][counts], kind[counts], len(bindings.start))
+        if len(user):
+            begins = np.flatnonzero(np.diff(user, prepend=-1))
+            for total, random in zip(sums, words, strict=True):
+                total[user[begins]] = np.add.reduceat(random[kind], begins)
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        list(pool.map(add_up, range(0, flat.users, USERS_AT_ONCE)))
+    given = np.flatnonzero(sums[0])
+    number, first = _alike(sums[:, given])
+    return Classes(bindings, groups, kind_of_group, given[first], np.bincount(number).astype(np.int64))
 
 
-def _renumbered(owner: Ints) -> tuple[int, Ints]:
-    """Sorted owners numbered without gaps."""
-    new = np.diff(owner, prepend=-1) != 0
-    return int(new.sum()), (np.cumsum(new) - 1).astype(np.int32)
+def _random_words(count: int) -> NDArray[np.uint64]:
+    """Two random words for each element of a set, never 0."""
+    return np.random.default_rng(20261125).integers(1, 1 << 56, (2, count), np.uint64)
 
 
 def _brought(flat: Flat) -> Lists:
@@ -108,25 +137,29 @@ def _brought(flat: Flat) -> Lists:
 
 def _same(lists: Lists, items: int) -> tuple[Ints, Lists]:
     """Number equal lists alike (-1 for empty ones); returns the number of each list, and the distinct lists."""
-    count = len(lists.start) - 1
-    length = np.diff(lists.start)
-    full = np.flatnonzero(length)
-    number = np.full(count, -1, np.int32)
+    number = np.full(len(lists.start) - 1, -1, np.int32)
+    full = np.flatnonzero(np.diff(lists.start))
     if not len(full):
         return number, Lists(np.zeros(1, np.int64), lists.items[:0])
-    random = np.random.default_rng(20261125).integers(0, 1 << 63, (2, items), np.uint64)
-    sums = [np.add.reduceat(words[lists.items], lists.start[full]) for words in random]
+    sums = np.stack([np.add.reduceat(words[lists.items], lists.start[full]) for words in _random_words(items)])
+    number[full], first = _alike(sums)
+    position, item = lists.taken(full[first])
+    return number, lists_of(position, item, len(first))
+
+
+def _alike(sums: NDArray[np.uint64]) -> tuple[Ints, Longs]:
+    """Number equal sums alike; returns the number of each, and where each number stands first. Shape (2, count)."""
+    if not sums.shape[1]:
+        return np.zeros(0, np.int32), np.zeros(0, np.int64)
     order = _order(sums[0])
     ordered = sums[0][order]
     new = np.append(True, ordered[1:] != ordered[:-1])
-    among = np.empty(len(full), np.int32)
-    among[order] = np.cumsum(new, dtype=np.int32) - 1
-    if not np.array_equal(sums[1], sums[1][order[new]][among]):
+    number = np.empty(len(order), np.int32)
+    number[order] = np.cumsum(new, dtype=np.int32) - 1
+    first = order[new]
+    if not np.array_equal(sums[1], sums[1][first][number]):
         raise ArithmeticError("two different sets have the same hash; use another seed")
-    number[full] = among
-    first = full[order[new]]
-    position, item = lists.taken(first)
-    return number, lists_of(position, item, len(first))
+    return number, first
 
 
 def _order(words: NDArray[np.uint64]) -> Longs:

@@ -16,14 +16,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.classes import Lists, classes_of, lists_of, unique_pairs
+from justlane.engine.compiled.classes import THREADS, Lists, classes_of, lists_of, unique_pairs
 from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.compiled.masks import DECIDES
 from justlane.engine.compiled.places import Places, Ways, bits_in
 from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, pieces_of, regions_of
-
-THREADS = 2
-"""NumPy lets go of the interpreter for long operations: two threads gain about a third, more gain little."""
 
 CLASSES_AT_ONCE = 1 << 15
 """As many as keep the arrays of a chunk near the processor."""
@@ -69,7 +66,7 @@ class Compiled:
             yield np.arange(start, min(start + CLASSES_AT_ONCE, total))
 
     def _counted(self, chunk: NDArray[np.int64]) -> Count:
-        owner, kind = self.classes.kinds.taken(chunk)
+        owner, kind = self.classes.kinds_of(chunk)
         position, piece = self._kind_pieces.taken(kind)
         owner, piece = unique_pairs(owner[position], piece, len(self.pieces.start))
         people = self.classes.people[chunk]
