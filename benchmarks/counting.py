@@ -13,8 +13,12 @@ import sys
 import time
 from collections.abc import Callable
 
-from benchmarks.estates import SHAPES, SIZES, estate, with_conditions
+import numpy as np
+
+from benchmarks.estates import ACTIONS, ROLES, SHAPES, SIZES, estate, with_conditions
+from justlane.engine.compiled.asking import Asker, Cells
 from justlane.engine.compiled.counting import Compiled
+from justlane.engine.compiled.differing import Added, difference
 from justlane.engine.compiled.flat import Flat
 
 Maker = Callable[[str, str], Flat]
@@ -26,20 +30,67 @@ HABITS: dict[str, Maker] = {
     "on the way": lambda size, shape: estate(SIZES[size], shape)._replace(on_the_way=3),
     "conditions": lambda size, shape: with_conditions(estate(SIZES[size], shape)),
 }
+
+
+def _difference(flat: Flat) -> dict[str, float]:
+    """One binding in a hundred replaced by another."""
+    random = np.random.default_rng(5)
+    removed = random.random(len(flat.bound_group)) < 0.01
+    new = int(removed.sum())
+    sizes = (flat.groups, ROLES, len(flat.scope_parent))
+    group, role, scope = (random.integers(0, most, new, np.int32) for most in sizes)
+    added = Added(group, role, scope, np.zeros(new, np.bool_))
+    start = time.perf_counter()
+    found = difference(flat, removed, added)
+    return {"total": found.gained + found.lost, "seconds": time.perf_counter() - start, "megabytes": _peak()}
+
+
+def _holders(flat: Flat) -> dict[str, float]:
+    """Everyone who holds one action at one scope, the platform compiled beforehand."""
+    asker = Asker(Compiled(flat))
+    start = time.perf_counter()
+    found = asker.holders(5, int(flat.bound_scope[7]))
+    return {"total": len(found), "seconds": time.perf_counter() - start, "megabytes": _peak()}
+
+
+def _points(flat: Flat, count: int, *, bulk: bool) -> dict[str, float]:
+    """Single cells at random: seconds for each."""
+    random = np.random.default_rng(6)
+    asker = Asker(Compiled(flat))
+    most = (flat.users, ACTIONS, len(flat.scope_parent))
+    cells = Cells(*(random.integers(0, n, count, np.int32) for n in most))
+    rows = list(zip(*(column.tolist() for column in cells), strict=True))
+    asker.one(*rows[0])
+    start = time.perf_counter()
+    yes = int(asker.may(cells).sum()) if bulk else sum(asker.one(*row) for row in rows)
+    return {"total": yes, "seconds": (time.perf_counter() - start) / count, "megabytes": _peak()}
+
+
+def _peak() -> float:
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
+QUESTIONS: dict[str, Callable[[Flat], dict[str, float]]] = {
+    "difference 1 %": _difference,
+    "holders": _holders,
+    "point, one by one": lambda flat: _points(flat, 20_000, bulk=False),
+    "point, in bulk": lambda flat: _points(flat, 1_000_000, bulk=True),
+}
 RUNS = {"small": 3, "medium": 3, "large": 2, "giant": 1}
 SQL_UP_TO = {"DuckDB, classes": "giant", "DuckDB, users": "large", "SQLite": "small"}
 
 
 def one(size: str, shape: str, what: str) -> dict[str, float]:
     """One figure, in this process."""
+    if what in QUESTIONS:
+        return {**QUESTIONS[what](HABITS["any-allow"](size, shape)), "base": 0}
     if what in HABITS:
         flat = HABITS[what](size, shape)
-        base = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        base = _peak()
         start = time.perf_counter()
         total = Compiled(flat).count().possibly
         seconds = time.perf_counter() - start
-        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        return {"total": total, "seconds": seconds, "megabytes": peak / 1024, "base": base / 1024}
+        return {"total": total, "seconds": seconds, "megabytes": _peak(), "base": base}
     from benchmarks import sql
 
     flat = HABITS["any-allow"](size, shape)
@@ -47,8 +98,7 @@ def one(size: str, shape: str, what: str) -> dict[str, float]:
         total, seconds = sql.sqlite_count(flat)
     else:
         total, seconds = sql.duckdb_count(flat, classes=what == "DuckDB, classes")
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    return {"total": total, "seconds": seconds, "megabytes": peak / 1024, "base": 0}
+    return {"total": total, "seconds": seconds, "megabytes": _peak(), "base": 0}
 
 
 def measured(size: str, shape: str, what: str) -> dict[str, float]:
@@ -59,6 +109,10 @@ def measured(size: str, shape: str, what: str) -> dict[str, float]:
     return best
 
 
+def _shown(seconds: float) -> str:
+    return f"{seconds:.3f}" if seconds >= 0.001 else f"{seconds * 1e6:.2f} µs"
+
+
 def main(sizes: list[str]) -> None:
     order = list(SIZES)
     print(f"{'size':<8}{'shape':<8}{'what':<18}{'seconds':>9}{'MB':>8}{'× any-allow':>13}  total")
@@ -66,12 +120,12 @@ def main(sizes: list[str]) -> None:
         for shape in SHAPES:
             sql = [what for what, last in SQL_UP_TO.items() if order.index(size) <= order.index(last)]
             plain: dict[str, float] = {}
-            for what in (*HABITS, *sql):
+            for what in (*HABITS, *QUESTIONS, *sql):
                 found = measured(size, shape, what)
                 plain = plain or found
                 ratio = found["seconds"] / plain["seconds"]
                 print(
-                    f"{size:<8}{shape:<8}{what:<18}{found['seconds']:>9.3f}{found['megabytes']:>8.0f}{ratio:>13.2f}"
+                    f"{size:<8}{shape:<8}{what:<18}{_shown(found['seconds']):>9}{found['megabytes']:>8.0f}{ratio:>13.2f}"
                     f"  {int(found['total']):,}",
                     flush=True,
                 )

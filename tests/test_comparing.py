@@ -63,7 +63,7 @@ class CircumstancesTest(EstateTest):
             (f"ask yara.flint correct-series {archive} --situation on-the-boat", 1, "a ceiling takes correct-series away"),
             (f"ask yara.flint correct-series {archive} --multi-factor --signed-in-by key", 0, "yes"),
             (f"ask yara.flint correct-series {archive} --no-multi-factor", 1, "in other circumstances: with a second factor"),
-            ("ask yara.flint correct-series siltstore/raw/buoys", 1, "given here, but to others"),
+            ("ask yara.flint correct-series siltstore/raw/buoys", 1, "no .*\n\n  correct-series is given here, but yara.flint is none"),
             ("ask svc-nightly write-series siltstore/raw/buoys", 1, "only if .*\n +from 192.0.2.0/27, 00:00-06:00"),
             ("ask svc-nightly write-series siltstore/raw/buoys --from-network 192.0.2.5 --at-time 2026-11-25T02:00", 0, "yes"),
             ("ask svc-nightly write-series siltstore/raw/buoys --from-network 192.0.2.5 --at-time 2026-11-25T06:00", 1, "no"),
@@ -92,7 +92,7 @@ class CircumstancesTest(EstateTest):
     def test_options_that_make_no_sense(self) -> None:
         self.saltmarsh()
         for options, said in (
-            ("--situation at-the-desk", "did you mean at-the-desk"),
+            ("--situation at-the-dsk", "did you mean at-the-desk"),
             ("--from-network 192.0.2.300", "is not an IP address"),
             ("--at-time tomorrow", "write it like 2026-11-25"),
             ("--as-role station-keepr", "did you mean station-keeper"),
@@ -102,7 +102,10 @@ class CircumstancesTest(EstateTest):
     def test_reach_and_holders_in_a_situation(self) -> None:
         self.saltmarsh()
         rows = self.lane("holders correct-series siltstore/checked").out
-        self.assertRegex(rows, r"yara.flint +data-stewards +with a second factor, signed")
+        self.assertRegex(
+            rows,
+            r"yara.flint +data-stewards +with a second +archive-steward +siltstore/checked +platforms/siltstore.yaml:65",
+        )
         inside = self.lane("holders correct-series siltstore/checked --situation at-the-desk --format json").json
         self.assertEqual(
             [h["user"] for h in inside["holders"]], ["bas.kreek", "lantern", "thea.groyne", "wim.anker", "yara.flint"]

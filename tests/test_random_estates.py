@@ -11,12 +11,17 @@ from dataclasses import replace
 from zoneinfo import ZoneInfo
 
 import msgspec
+import numpy as np
+from benchmarks.estates import Size, estate
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from justlane.cli.standing_in import nature_of
 from justlane.engine.comparing import Side, compare
-from justlane.engine.compiled.flattening import count_cells
+from justlane.engine.compiled.asking import Asker, Cells
+from justlane.engine.compiled.counting import Compiled
+from justlane.engine.compiled.differing import Added, difference, laid_over
+from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten, walk_of
 from justlane.engine.deciding import Question, cells_of, judge, may
 from justlane.engine.explaining import Chain, answer
 from justlane.engine.index import EstateIndex
@@ -199,6 +204,37 @@ class RandomEstatesTest(unittest.TestCase):
                 always += sum(some == judging.space.full for some in cells)
                 possibly += len(cells)
             self.assertEqual(count_cells(index, "p", question), (always, possibly))
+
+    @settings(quick, max_examples=250)
+    @given(estates(), st.sampled_from(FACTS))
+    def test_the_compiled_form_answers_cell_by_cell(self, estate: Estate, facts: Facts) -> None:
+        index = EstateIndex(estate)
+        try:
+            asker = Asker(Compiled(flatten(index, "p", asked_in(facts))))
+        except UnsuitableError:
+            return
+        scopes, actions = list(walk_of(index.platform("p"))), list(estate.platforms["p"].actions)
+        cells = [(u, a, s) for u in range(len(EVERYBODY)) for a in range(len(actions)) for s in range(len(scopes))]
+        expected = [may(index, EVERYBODY[u], actions[a], scopes[s], asked_in(facts)) for u, a, s in cells]
+        columns = [np.array(column, np.int32) for column in zip(*cells, strict=True)]
+        self.assertEqual(asker.may(Cells(*columns)).tolist(), expected)
+        self.assertEqual([asker.one(*cell) for cell in cells], expected)
+        held = [u for (u, a, s), yes in zip(cells, expected, strict=True) if yes and (a, s) == (0, 0)]
+        self.assertEqual(asker.holders(0, 0).tolist(), held)
+
+    @settings(quick, max_examples=40)
+    @given(st.integers(0, 1 << 30), st.sampled_from(["any-allow", "deny-wins", "last-match", "nearest"]))
+    def test_the_difference_of_two_platforms_is_that_of_their_cells(self, seed: int, decides: str) -> None:
+        flat = estate(Size(40, 9, 12, 10), "random", decides, seed)
+        random = np.random.default_rng(seed)
+        removed = random.random(10) < 0.3
+        some = [random.integers(0, most, 2, np.int32) for most in (9, 200, 12)]
+        added = Added(*some, random.random(2) < (0 if decides == "any-allow" else 0.3))
+        both = laid_over(flat, removed, added)
+        worlds = [Asker(Compiled(both._replace(worlds=both.worlds[[n]]))) for n in (0, 1)]
+        cells = Cells(*(a.ravel() for a in np.meshgrid(*(np.arange(n) for n in (40, 192, 12)), indexing="ij")))
+        was, now = (asker.may(cells) for asker in worlds)
+        self.assertEqual(difference(flat, removed, added), (int((now & ~was).sum()), int((was & ~now).sum())))
 
     @settings(quick, max_examples=300)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ROLES]))

@@ -61,8 +61,8 @@ class Failing(StrEnum):
     NO_BINDING = "no binding gives it here"
     NOT_A_MEMBER = "given here, but to others"
     NOT_PUBLISHED = "the group is not published here"
-    OTHER_ROLE = "given in another role"
     NOT_TODAY = "not on that day"
+    OTHER_ROLE = "given in another role"
     CIRCUMSTANCES = "not in these circumstances"
     DENIED = "denied"
     OVERRULED = "a later line decides"
@@ -178,7 +178,11 @@ def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -
         yield Failure(Failing.NOT_APPLICABLE, action, address, source=platform.platform.actions[action].source)
         return
     for role in judging.active_roles()[:1]:
-        yield from _ceilings(judging, action, address)
+        given = 0
+        for _, some in judging.credit(role, action, address):
+            given |= some
+        if not (given or judging.space.full) & ~judging.ceiling(action):
+            yield from _ceilings(judging, action, address)
         for needed, place in judging.needs(address):
             if not judging.granted(role, needed, place):
                 failing = Failing.NO_SIGN_IN if place == platform_of(address) and not _way(judging, needed) else None
@@ -217,8 +221,8 @@ def _bindings(judging: Judge, role: str | None, action: str, address: str) -> It
     for failing, passes in (
         (Failing.NOT_A_MEMBER, lambda b: b.principal in principals),
         (Failing.NOT_PUBLISHED, lambda b: judging.counts(b, address)),
-        (Failing.OTHER_ROLE, lambda b: role is None or b.built_in or b.role == role),
         (Failing.NOT_TODAY, lambda b: in_dates(b.condition, today)),
+        (Failing.OTHER_ROLE, lambda b: role is None or b.built_in or b.role == role),
         (Failing.CIRCUMSTANCES, lambda b: bool(judging.space.of(b.condition))),
     ):
         kept = [b for b in left if passes(b)]

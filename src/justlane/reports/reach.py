@@ -158,12 +158,14 @@ class _Tree:
 
     def _by_way(self, scope: ReachedScope) -> list[tuple[str, list[str]]]:
         """The actions of a scope, those that share their ways together, with the numbers of these ways."""
-        found: dict[tuple[int, ...], list[str]] = {}
+        found: dict[tuple[tuple[int, ...], str], list[str]] = {}
         for action, reached in scope.actions.items():
             ways = tuple(sorted(self._ways[id(g.binding)] for g in reached.grants))
-            when = boxes_text(reached.conditions)
-            found.setdefault(ways, []).append(f"{action} ({when})" if when else action)
-        return [(",".join(map(str, numbers)), actions) for numbers, actions in sorted(found.items())]
+            found.setdefault((ways, boxes_text(reached.conditions)), []).append(action)
+        return [
+            (",".join(map(str, numbers)), [*actions[:-1], f"{actions[-1]} ({when})"] if when else actions)
+            for (numbers, when), actions in sorted(found.items())
+        ]
 
 
 def _shared(scopes: list[ReachedScope], room: int) -> list[tuple[Span, ...]]:

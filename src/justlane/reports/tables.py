@@ -7,6 +7,10 @@ from io import StringIO
 from justlane.reports.interface import Look, Sheet
 
 
+_NAMES = {"user", "given at", "line"}
+"""Columns of names, which nobody wants broken as long as another column can be."""
+
+
 def table(sheet: Sheet, look: Look) -> str:
     """A table as wide as its content, at most as wide as the terminal; long cells wrap."""
     from rich import box
@@ -15,7 +19,7 @@ def table(sheet: Sheet, look: Look) -> str:
 
     drawn = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
     for column in sheet.columns:
-        drawn.add_column(column, overflow="fold")
+        drawn.add_column(column, overflow="fold", no_wrap=column in _NAMES)
     for row in sheet.rows:
         drawn.add_row(*(str(cell) for cell in row))
     file = StringIO()

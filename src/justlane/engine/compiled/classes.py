@@ -55,6 +55,8 @@ class Classes(NamedTuple):
     """One user of each class."""
     people: Longs
     """How many users each class has."""
+    class_of_user: Ints
+    """-1 for a user who is given nothing."""
 
     def kinds_of(self, which: Numbers) -> tuple[Ints, Ints]:
         """The kinds of group that some classes are in: (position in `which`, kind), perhaps several times."""
@@ -107,7 +109,10 @@ def classes_of(flat: Flat) -> Classes:
         list(pool.map(add_up, range(0, flat.users, USERS_AT_ONCE)))
     given = np.flatnonzero(sums[0])
     number, first = _alike(sums[:, given])
-    return Classes(bindings, groups, kind_of_group, given[first], np.bincount(number).astype(np.int64))
+    class_of_user = np.full(flat.users, -1, np.int32)
+    class_of_user[given] = number
+    people = np.bincount(number).astype(np.int64)
+    return Classes(bindings, groups, kind_of_group, given[first], people, class_of_user)
 
 
 def _random_words(count: int) -> NDArray[np.uint64]:

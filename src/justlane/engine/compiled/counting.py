@@ -8,10 +8,10 @@ around it.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,8 @@ from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.compiled.masks import DECIDES
 from justlane.engine.compiled.places import Places, Ways, bits_in
 from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, pieces_of, regions_of
+
+T = TypeVar("T")
 
 CLASSES_AT_ONCE = 1 << 15
 """As many as keep the arrays of a chunk near the processor."""
@@ -38,13 +40,14 @@ class Count(NamedTuple):
 class Compiled:
     """One platform, compiled."""
 
-    def __init__(self, flat: Flat) -> None:
+    def __init__(self, flat: Flat, *, changed_only: bool = False) -> None:
         self.flat = flat
+        self._changed_only = changed_only
         self.places = Places(flat)
         self.classes = classes_of(flat)
         self.pieces, self._by_binding = pieces_of(flat, self.places)
         self._ways = Ways(flat) if flat.on_the_way >= 0 else None
-        self._kind_pieces = self._pieces_of_kinds()
+        self.kind_pieces = self._pieces_of_kinds()
 
     def _pieces_of_kinds(self) -> Lists:
         """The pieces that each kind of group brings."""
@@ -56,9 +59,43 @@ class Compiled:
 
     def count(self) -> Count:
         """How many cells are allowed always, and in some circumstances."""
-        with ThreadPoolExecutor(THREADS) as pool:
-            counts = list(pool.map(self._counted, self._chunks()))
+        counts = self._in_chunks(self._counted)
         return Count(sum(c.always for c in counts), sum(c.possibly for c in counts))
+
+    def count_worlds(self) -> tuple[int, ...]:
+        """How many cells are allowed in each kind of circumstances, and last in any of them.
+
+        With `changed_only`, of the classes alone that a binding with a condition reaches.
+        """
+        counts = self._in_chunks(self._by_world)
+        return tuple(int(total) for total in np.sum(counts, axis=0))
+
+    def _in_chunks(self, work: Callable[[NDArray[np.int64]], T]) -> list[T]:
+        with ThreadPoolExecutor(THREADS) as pool:
+            return list(pool.map(work, self._chunks()))
+
+    def _by_world(self, chunk: NDArray[np.int64]) -> NDArray[np.int64]:
+        owner, piece = self._reached(chunk)
+        totals = np.zeros(len(self.flat.worlds) + 1, np.int64)
+        if not len(owner):
+            return totals
+        regions = regions_of(owner, piece, self.pieces, self.places.count)
+        people = self.classes.people[chunk][regions.owner]
+        masks = [self._masks(regions, world) for world in self.flat.worlds]
+        if self._ways is None:
+            masks.append(np.bitwise_or.reduce(masks))
+        return np.array([self._weighed(regions, some, people) for some in masks])
+
+    def _reached(self, chunk: NDArray[np.int64]) -> tuple[Ints, Ints]:
+        """The pieces that each class of a chunk reaches, sorted, each once."""
+        owner, kind = self.classes.kinds_of(chunk)
+        position, piece = self.kind_pieces.taken(kind)
+        owner, piece = unique_pairs(owner[position], piece, len(self.pieces.start))
+        if self._changed_only and len(owner):
+            changes = np.zeros(int(owner[-1]) + 1, np.bool_)
+            changes[owner[self.pieces.condition[piece] >= 0]] = True
+            owner, piece = owner[changes[owner]], piece[changes[owner]]
+        return owner, piece
 
     def _chunks(self) -> Iterator[NDArray[np.int64]]:
         total = len(self.classes.people)
@@ -66,9 +103,7 @@ class Compiled:
             yield np.arange(start, min(start + CLASSES_AT_ONCE, total))
 
     def _counted(self, chunk: NDArray[np.int64]) -> Count:
-        owner, kind = self.classes.kinds_of(chunk)
-        position, piece = self._kind_pieces.taken(kind)
-        owner, piece = unique_pairs(owner[position], piece, len(self.pieces.start))
+        owner, piece = self._reached(chunk)
         people = self.classes.people[chunk]
         alone = 0
         if self._plain:

@@ -86,7 +86,7 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     if habits.decides is Decides.NEAREST and (habits.open_role or habits.publication):
         raise UnsuitableError
     actions = {name: number for number, name in enumerate(prepared.platform.actions)}
-    scopes = _walk(prepared)
+    scopes = walk_of(prepared)
     kinds = list(dict.fromkeys(s.kind for s in prepared.platform.scopes.values()))
     roles = {key: n for n, key in enumerate(dict.fromkeys((x.role, x.actions) for x in lines))}
     groups = {principal: n for n, principal in enumerate(dict.fromkeys(x.principal for x in lines))}
@@ -181,7 +181,7 @@ def _worlds(space: Space, conditions: Sequence[Condition]) -> NDArray[np.bool_]:
     return np.array([truth for _, truth in parts], np.bool_).reshape(len(parts), len(conditions))
 
 
-def _walk(prepared: PlatformIndex) -> dict[str, int]:
+def walk_of(prepared: PlatformIndex) -> dict[str, int]:
     """Scopes numbered in the order of a walk through the tree."""
     numbers: dict[str, int] = {}
     waiting = [prepared.platform.name]
