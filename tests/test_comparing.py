@@ -104,7 +104,7 @@ class CircumstancesTest(EstateTest):
         rows = self.lane("holders correct-series siltstore/checked").out
         self.assertRegex(
             rows,
-            r"yara.flint +data-stewards +with a second +archive-steward +siltstore/checked +platforms/siltstore.yaml:65",
+            r"yara.flint +data-stewards +1 +archive-steward +siltstore/checked +platforms/siltstore.yaml:65\n\nwhen\n +1  only with a second",
         )
         inside = self.lane("holders correct-series siltstore/checked --situation at-the-desk --format json").json
         self.assertEqual(

@@ -8,6 +8,7 @@ from justlane.engine.holding import Holders
 from justlane.reports import chains
 from justlane.reports.conditions import boxes_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import line, render
 from justlane.reports.tables import table
 
 
@@ -56,17 +57,24 @@ def text(result: Holders, look: Look) -> str:
         )
     if not count:
         return said + "\n"
-    return said + "\n\n" + table(_short(sheet(result)), look)
+    short, legend = _short(sheet(result))
+    notes = [
+        line((f"{number:>4}  ", "warn"), f"only {when}", hanging="      ") for number, when in enumerate(legend, 1)
+    ]
+    when = [line(), line(("when", "head")), *notes] if notes else []
+    return said + "\n\n" + table(short, look) + render(when, look)
 
 
-def _short(full: Sheet) -> Sheet:
-    """The person's name only in front of their first way, and no column that always says the same."""
+def _short(full: Sheet) -> tuple[Sheet, list[str]]:
+    """The person's name only in front of their first way, and conditions as numbers of a legend (the second value)."""
     when = full.columns.index("when")
-    plain_yes = all(row[when] == "always" for row in full.rows)
+    legend = list(dict.fromkeys(str(row[when]) for row in full.rows if row[when] != "always"))
     rows: list[list[object]] = []
     before: object = None
     for user, *rest in full.rows:
-        rows.append(["" if user == before else user, *rest])
+        row = ["" if user == before else user, *rest]
+        row[when] = legend.index(str(row[when])) + 1 if row[when] != "always" else ""
+        rows.append(row if legend else row[:when] + row[when + 1 :])
         before = user
-    kept = [place for place in range(len(full.columns)) if not (plain_yes and place == when)]
-    return Sheet(tuple(full.columns[p] for p in kept), [[row[p] for p in kept] for row in rows])
+    columns = full.columns if legend else full.columns[:when] + full.columns[when + 1 :]
+    return Sheet(columns, rows), legend

@@ -6,7 +6,6 @@ from io import StringIO
 
 from justlane.reports.interface import Look, Sheet
 
-
 _NAMES = {"user", "given at", "line"}
 """Columns of names, which nobody wants broken as long as another column can be."""
 
