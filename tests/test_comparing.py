@@ -1,8 +1,14 @@
 """Two estates, two revisions, two people; and circumstances on the command line."""
 
 import subprocess
+from datetime import UTC, datetime
 
+from justlane.engine.deciding import Question
+from justlane.engine.explaining import answer
+from justlane.model.circumstances import Outcome
 from tests.support import PUMPHALL, EstateTest
+
+NOW = Question(datetime.now(UTC))
 
 
 class CompareTest(EstateTest):
@@ -98,6 +104,23 @@ class CircumstancesTest(EstateTest):
             ("--as-role station-keepr", "did you mean station-keeper"),
         ):
             self.assertIn(said, self.lane(f"ask imke.vos see-station fieldnet {options}", 2).err)
+
+    def test_a_tally_counts_what_asking_everybody_gives(self) -> None:
+        self.saltmarsh()
+        counted = {t["platform"]: t for t in self.lane("tally --format json").json}
+        self.assertEqual(len(counted), 6)
+        index = self.index()
+        for name, t in counted.items():
+            found = [
+                answer(index, user, action, scope, NOW).outcome
+                for user in (*index.estate.directory.users, "anonymous")
+                for scope in index.estate.platforms[name].scopes
+                for action in index.estate.platforms[name].actions
+            ]
+            self.assertEqual(
+                (t["always"], t["sometimes"]), (found.count(Outcome.YES), found.count(Outcome.ONLY_IF)), name
+            )
+        self.assertRegex(self.lane("tally siltstore --situation at-the-desk").out, r"siltstore +40 +\d+ +\d+ +\d+ +4 ")
 
     def test_reach_and_holders_in_a_situation(self) -> None:
         self.saltmarsh()

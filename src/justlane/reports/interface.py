@@ -53,6 +53,7 @@ PRESENTERS = {
     "Reach": "justlane.reports.reach",
     "Sight": "justlane.reports.sight",
     "SideBySide": "justlane.reports.siding",
+    "Tallies": "justlane.reports.tally",
     "Verdicts": "justlane.reports.verdicts",
 }
 """Kind of result -> the module that presents it."""

@@ -6,7 +6,7 @@ from io import StringIO
 
 from justlane.reports.interface import Look, Sheet
 
-_NAMES = {"user", "given at", "line"}
+_NAMES = {"user", "role", "given at", "line"}
 """Columns of names, which nobody wants broken as long as another column can be."""
 
 
@@ -16,9 +16,10 @@ def table(sheet: Sheet, look: Look) -> str:
     from rich.console import Console
     from rich.table import Table
 
-    drawn = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
-    for column in sheet.columns:
-        drawn.add_column(column, overflow="fold", no_wrap=column in _NAMES)
+    drawn = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False, padding=(0, 1, 0, 0))
+    for place, column in enumerate(sheet.columns):
+        numeric = bool(sheet.rows) and all(str(row[place])[:1].isdigit() for row in sheet.rows)
+        drawn.add_column(column, justify="right" if numeric else "left", overflow="fold", no_wrap=column in _NAMES)
     for row in sheet.rows:
         drawn.add_row(*(str(cell) for cell in row))
     file = StringIO()

@@ -1,0 +1,38 @@
+"""`tally`: how much is allowed at all."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli import options
+from justlane.cli.circumstances import circumstance_options, question
+from justlane.cli.terminal import show
+from justlane.engine.index import EstateIndex
+
+
+@click.command()
+@click.argument("platform", required=False)
+@options.estate_option
+@circumstance_options
+@options.format_option("text", "json", "csv")
+def tally(platform: str | None, folder: Path | None, form: str, **given: Any) -> None:
+    """How much is allowed at all, on PLATFORM or on each?
+
+    Counts every (user, action, scope) cell exactly, and says how many kinds of people and of places there are: within
+    a kind, no binding tells two apart.
+
+    \b
+    Example:
+      justlane tally
+
+    Ends with 0.
+    """
+    from justlane.engine.compiled.tallying import tally as tallied
+
+    estate = options.opened(folder)
+    names = [options.known_platform(estate, platform)] if platform else list(estate.platforms)
+    index, asked = EstateIndex(estate), question(estate, given)
+    show("Tallies", tuple(tallied(index, name, asked) for name in names), form)

@@ -1,0 +1,38 @@
+"""Platforms in numbers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from justlane.engine.compiled.tallying import Tally
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.tables import table
+
+_COLUMNS = ("platform", "users", "kinds", "scopes", "kinds", "actions", "cells", "always", "only if", "of all")
+
+
+def plain(result: tuple[Tally, ...]) -> list[Any]:
+    """The numbers as JSON values."""
+    return [msgspec.to_builtins(tally) for tally in result]
+
+
+def sheet(result: tuple[Tally, ...]) -> Sheet:
+    """One row for each platform."""
+    columns = tuple(Tally.__struct_fields__)
+    return Sheet(columns, [tuple(getattr(tally, name) for name in columns) for tally in result])
+
+
+def text(result: tuple[Tally, ...], look: Look) -> str:
+    """The numbers for a person."""
+    rows = [
+        (
+            t.platform,
+            *(f"{n:,}" for n in (t.users, t.user_classes, t.scopes, t.scope_classes, t.actions)),
+            *(f"{n:,}" for n in (t.cells, t.always, t.sometimes)),
+            f"{(t.always + t.sometimes) / t.cells:.1%}" if t.cells else "",
+        )
+        for t in result
+    ]
+    return table(Sheet(_COLUMNS, rows), look)
