@@ -102,6 +102,7 @@ def in_all_circumstances(estate: Estate) -> None:
             assert said == truths, (user, action, scope, found.conditions)
         else:
             assert set(truths) == {found.outcome is Outcome.YES}, (user, action, scope, found.outcome)
+            assert bool(found.failures) == (found.outcome is Outcome.NO)
 
 
 def chains_hold(estate: Estate, user: str, action: str, scope: str, facts: Facts) -> None:

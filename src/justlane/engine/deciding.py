@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from datetime import date, datetime
 from functools import cached_property
+from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from msgspec import Struct
@@ -51,6 +52,15 @@ class Change(Struct, frozen=True):
 
 
 NO_CHANGE = Change()
+
+
+class Gate(NamedTuple):
+    """An action that must be held at a scope before any other counts."""
+
+    action: str
+    scope: str
+    sign_in: bool
+    """Whether it is the sign-in action, rather than the on-the-way action."""
 
 
 class Judge:
@@ -158,19 +168,18 @@ class Judge:
         if not self.person.enabled or not self.platform.applies(action, address):
             return 0
         found = self.space.full
-        for needed, place in self.needs(address):
-            found &= self.granted(role, needed, place)
+        for gate in self.needs(address):
+            found &= self.granted(role, gate.action, gate.scope)
         return found & self.granted(role, action, address) if found else 0
 
-    def needs(self, address: str) -> Iterator[tuple[str, str]]:
+    def needs(self, address: str) -> Iterator[Gate]:
         """What must be held besides, in order: the sign-in action at the root, the on-the-way action above."""
         root, scopes = self.platform.platform.name, self.platform.platform.scopes
         if self._habits.sign_in:
-            yield self._habits.sign_in, root
+            yield Gate(self._habits.sign_in, root, True)
         if self._habits.on_the_way:
-            for place in _ancestors(address):
-                if self.platform.platform.actions[self._habits.on_the_way].applies(scopes[place].kind):
-                    yield self._habits.on_the_way, place
+            asking = self.platform.platform.actions[self._habits.on_the_way]
+            yield from (Gate(asking.name, s, False) for s in _ancestors(address) if asking.applies(scopes[s].kind))
 
     def granted(self, role: str | None, action: str, address: str) -> int:
         """The circumstances in which the bindings, under the ceilings, give the action at the place."""

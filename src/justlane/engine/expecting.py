@@ -94,6 +94,7 @@ _WHY_NOT = {
     Failing.DENIED: "it is denied",
     Failing.OVERRULED: "a later line decides otherwise",
     Failing.NEARER: "a nearer scope decides otherwise",
+    Failing.NEVER_TOGETHER: "what it takes never holds at the same time",
 }
 
 

@@ -17,9 +17,9 @@ from justlane.engine.roles import RoleStep, matching
 from justlane.engine.wording import Box, boxes
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome
+from justlane.model.estate import Decides
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
-from justlane.model.scopes import platform_of
 
 
 class Chain(Struct, frozen=True):
@@ -67,6 +67,7 @@ class Failing(StrEnum):
     DENIED = "denied"
     OVERRULED = "a later line decides"
     NEARER = "a nearer scope decides"
+    NEVER_TOGETHER = "never at the same time"
 
 
 class Failure(Struct, frozen=True):
@@ -115,7 +116,8 @@ def answer(index: EstateIndex, login: str, action: str, address: str, question: 
         return Answer(login, action, address, Outcome.NO, failures=failures)
     roles = [role for role in judging.active_roles() if judging.allowed_as(role, action, address)]
     needs = tuple(
-        Need(needed, place, _in_roles(index, judging, roles, needed, place)) for needed, place in judging.needs(address)
+        Need(gate.action, gate.scope, _in_roles(index, judging, roles, gate.action, gate.scope))
+        for gate in judging.needs(address)
     )
     return Answer(
         login,
@@ -177,25 +179,27 @@ def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -
     if not platform.applies(action, address):
         yield Failure(Failing.NOT_APPLICABLE, action, address, source=platform.platform.actions[action].source)
         return
-    for role in judging.active_roles()[:1]:
-        given = 0
-        for _, some in judging.credit(role, action, address):
-            given |= some
-        if not (given or judging.space.full) & ~judging.ceiling(action):
-            yield from _ceilings(judging, action, address)
-        for needed, place in judging.needs(address):
-            if not judging.granted(role, needed, place):
-                failing = Failing.NO_SIGN_IN if place == platform_of(address) and not _way(judging, needed) else None
-                why = tuple(_bindings(judging, role, needed, place))
-                bindings = tuple(b for failure in why for b in failure.bindings)
-                yield Failure(failing or Failing.NOT_ON_THE_WAY, needed, place, bindings)
-        if not judging.credit(role, action, address):
-            yield from _bindings(judging, role, action, address)
+    roles = judging.active_roles()
+    role = next((role for role in roles if judging.credit(role, action, address)), roles[0])
+    found = list(_in_role(judging, role, action, address))
+    yield from found or [Failure(Failing.NEVER_TOGETHER, action, address)]
 
 
-def _way(judging: Judge, needed: str) -> bool:
-    habits = judging.platform.platform.habits
-    return needed != habits.sign_in
+def _in_role(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
+    """The same, in one role: ceilings, what must be held besides, bindings."""
+    given = 0
+    for _, some in judging.credit(role, action, address):
+        given |= some
+    if not (given or judging.space.full) & ~judging.ceiling(action):
+        yield from _ceilings(judging, action, address)
+    for gate in judging.needs(address):
+        if not judging.granted(role, gate.action, gate.scope):
+            why = tuple(_bindings(judging, role, gate.action, gate.scope))
+            bindings = tuple(b for failure in why for b in failure.bindings)
+            failing = Failing.NO_SIGN_IN if gate.sign_in else Failing.NOT_ON_THE_WAY
+            yield Failure(failing, gate.action, gate.scope, bindings)
+    if not given:
+        yield from _bindings(judging, role, action, address)
 
 
 def _ceilings(judging: Judge, action: str, address: str) -> Iterator[Failure]:
@@ -235,16 +239,19 @@ def _bindings(judging: Judge, role: str | None, action: str, address: str) -> It
 
 def _overcome(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
     """Something gives it, and something else takes it away."""
-    relevant = judging.relevant(address, role)
-    against = [b for b in relevant if not b.allows and judging.holds(b.role, action) and judging.space.of(b.condition)]
-    if judging.platform.ordered:
-        yield Failure(Failing.OVERRULED, action, address, tuple(against[-1:]))
+    counting = [b for b in judging.relevant(address, role) if judging.space.of(b.condition)]
+    decides = judging.platform.platform.habits.decides
+    if decides is Decides.NEAREST:
+        nearest = max(counting, key=lambda b: len(b.scope)).scope
+        counting = [b for b in counting if b.scope == nearest]
+    against = [b for b in counting if not b.allows and judging.holds(b.role, action)]
+    if decides is Decides.LAST_MATCH:
+        last = max(against, key=lambda b: judging.platform.order.get(id(b), -1))
+        yield Failure(Failing.OVERRULED, action, address, (last,))
     elif against:
         yield Failure(Failing.DENIED, action, address, tuple(against))
     else:
-        nearest = max((b for b in relevant if judging.space.of(b.condition)), key=lambda b: len(b.scope))
-        same = tuple(b for b in relevant if b.scope == nearest.scope)
-        yield Failure(Failing.NEARER, action, address, same)
+        yield Failure(Failing.NEARER, action, address, tuple(counting))
 
 
 def names_a_group(binding: Binding) -> bool:

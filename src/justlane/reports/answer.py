@@ -151,6 +151,7 @@ _SAID = {
     Failing.CIRCUMSTANCES: "{action} is given here, but in other circumstances:",
     Failing.DENIED: "{action} is given here, and denied:",
     Failing.OVERRULED: "{action} is given here, and a later line takes it away:",
+    Failing.NEVER_TOGETHER: "all that {action} takes is given, but never in the same circumstances",
     Failing.NEARER: "{action} is given further up, but a nearer scope decides alone, and does not give it:",
 }
 

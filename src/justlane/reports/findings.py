@@ -77,7 +77,8 @@ def listed(findings: tuple[Finding, ...], look: Look) -> str:
 def _closing(result: Findings, look: Look) -> str:
     errors, warnings = result.count(Severity.ERROR), result.count(Severity.WARNING)
     if not result.findings:
-        return f"{look.paint('sound', 'yes')}  {result.estate}: {result.summary}\n"
+        return render([line(("sound", "yes"), f"  {result.estate}: {result.summary}", hanging="  ")], look)
     counted = f"{errors} error{'s' * (errors != 1)}, {warnings} warning{'s' * (warnings != 1)}"
-    verdict = look.paint("not sound", "no") if errors else look.paint("sound, with warnings", "warn")
-    return f"\n{verdict}  {result.estate}: {counted}{'; ' + result.summary if result.summary else ''}\n"
+    verdict = ("not sound", "no") if errors else ("sound, with warnings", "warn")
+    told = f"  {result.estate}: {counted}{'; ' + result.summary if result.summary else ''}"
+    return render([line(), line(verdict, told, hanging="  ")], look)

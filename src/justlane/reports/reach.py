@@ -17,6 +17,8 @@ _Ways = dict[int, int]
 """Identity of a binding -> the number of the way."""
 
 _NARROWEST_LEFT, _WIDEST_LEFT = 40, 46
+_NARROW = 80
+"""Below so many columns the actions do not stand beside the tree."""
 
 
 def _left_width(scope: ReachedScope, depth: int) -> int:
@@ -83,10 +85,10 @@ def sheet(result: Reach) -> Sheet:
 
 def text(result: Reach, look: Look) -> str:
     """The ways first, numbered; then the tree, each action with the numbers of its ways."""
-    return render(_lines(result), look)
+    return render(_lines(result, look.width), look)
 
 
-def _lines(result: Reach) -> Iterator[Line]:
+def _lines(result: Reach, width: int) -> Iterator[Line]:
     where = f" within {result.within}" if result.within else ""
     if not result.platforms:
         why = "" if result.enabled else ": the account is disabled"
@@ -102,7 +104,7 @@ def _lines(result: Reach) -> Iterator[Line]:
     yield line(("through", "head"))
     for number, grant in enumerate(ways.values(), 1):
         yield from _way(result.user, number, grant)
-    drawer = _Tree(result, {key: number for number, key in enumerate(ways, 1)})
+    drawer = _Tree(result, {key: number for number, key in enumerate(ways, 1)}, width)
     for tree in result.platforms:
         yield line()
         yield from drawer.lines([tree], "", "")
@@ -127,8 +129,9 @@ def _way(user: str, number: int, grant: Grant) -> Iterator[Line]:
 class _Tree:
     """Draws the trees of one result in common columns: the tree, the numbers of the ways, the actions."""
 
-    def __init__(self, result: Reach, ways: _Ways) -> None:
+    def __init__(self, result: Reach, ways: _Ways, width: int) -> None:
         self._ways = ways
+        self._stacked = width < _NARROW
         widest = max(_left_width(tree, 0) + 2 for tree in result.platforms)
         self._room = min(max(_NARROWEST_LEFT, widest), _WIDEST_LEFT)
         scopes = [scope for tree in result.platforms for scope in _walk(tree)]
@@ -140,17 +143,36 @@ class _Tree:
         """Lines for scopes that share their actions, and for what is inside."""
         scope = scopes[0]
         deeper = hanging + ("│  " if scope.inside else "   ")
+        if self._stacked:
+            yield from self._above_each_other(scopes, branch, deeper)
+        else:
+            yield from self._side_by_side(scopes, branch, hanging, deeper)
+        groups = [list(group) for _, group in groupby(scope.inside, key=self._signature)]
+        for place, group in enumerate(groups, 1):
+            last = place == len(groups)
+            yield from self.lines(group, hanging + ("└─ " if last else "├─ "), hanging + ("   " if last else "│  "))
+
+    def _above_each_other(self, scopes: list[ReachedScope], branch: str, deeper: str) -> Iterator[Line]:
+        """On a narrow terminal the actions stand below the names."""
+        for place, row in enumerate(_shared(scopes, _NARROWEST_LEFT - len(branch))):
+            yield line((deeper if place else branch, "tree"), *row, hanging=deeper)
+        for numbers, actions in self._by_way(scopes[0]):
+            hanging = deeper + " " * self._numbers_room
+            spans: list[Span] = [
+                (deeper, "tree"),
+                (numbers.ljust(self._numbers_room), "warn"),
+                (", ".join(actions), ""),
+            ]
+            yield line(*spans, hanging=hanging)
+
+    def _side_by_side(self, scopes: list[ReachedScope], branch: str, hanging: str, deeper: str) -> Iterator[Line]:
         names = _shared(scopes, self._room - len(branch))
-        for place, (row, way) in enumerate(zip_longest(names, self._by_way(scope))):
+        for place, (row, way) in enumerate(zip_longest(names, self._by_way(scopes[0]))):
             before = branch if place == 0 else hanging if row else deeper
             left: list[Span] = [(before, "tree"), *(row or ())]
             pad = " " * (self._room - sum(len(text) for text, _ in left))
             right: list[Span] = [(way[0].ljust(self._numbers_room), "warn"), (", ".join(way[1]), "")] if way else []
             yield line(*left, pad, *right, hanging=" " * (self._room + self._numbers_room))
-        groups = [list(group) for _, group in groupby(scope.inside, key=self._signature)]
-        for place, group in enumerate(groups, 1):
-            last = place == len(groups)
-            yield from self.lines(group, hanging + ("└─ " if last else "├─ "), hanging + ("   " if last else "│  "))
 
     def _signature(self, scope: ReachedScope) -> tuple[object, ...]:
         """Scopes with the same signature share a line; one that holds others stands alone."""

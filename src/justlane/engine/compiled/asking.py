@@ -117,11 +117,24 @@ class Asker:
         return bool(here) and not any(piece[3] for piece in here)
 
     def holders(self, action: int, scope: int) -> Numbers:
-        """Numbers of all users who may do the action at the scope."""
-        classes = self._compiled.classes
-        one = classes.one
-        found = np.flatnonzero(self.may(Cells(one, np.full(len(one), action), np.full(len(one), scope, np.int32))))
-        return np.flatnonzero(np.isin(classes.class_of_user, found))
+        """Numbers of all users who may do the action at the scope.
+
+        Judged are only those whom a binding there could give it.
+        """
+        pieces, classes = self._compiled.pieces, self._compiled.classes
+        covers = (self._start <= scope) & (scope < self._end) & ~pieces.deny
+        gives = covers & _bit(pieces.masks, np.full(len(covers), action))
+        lists = self._kind_pieces
+        kinds = np.repeat(np.arange(len(lists.start) - 1), np.diff(lists.start))[gives[lists.items]]
+        giving = np.zeros(len(lists.start), np.bool_)
+        giving[kinds] = True
+        giving[-1] = False  # groups that bring nothing
+        groups = giving[classes.kind_of_group]
+        flat = self._compiled.flat
+        users = flat.member_user[np.flatnonzero(groups[flat.member_group])]
+        users = users[np.flatnonzero(np.diff(users, prepend=-1))]
+        found = self.may(Cells(users, np.full(len(users), action), np.full(len(users), scope, np.int32)))
+        return users[found]
 
     @staticmethod
     def _elsewhere(cells: Cells, action: int, scope: Numbers) -> Cells:

@@ -18,7 +18,7 @@ from justlane.engine.compiled.flat import Flat, Ints
 THREADS = 2
 """NumPy lets go of the interpreter for long operations: two threads gain about a third, more gain little."""
 
-USERS_AT_ONCE = 1 << 17
+USERS_AT_ONCE = 1 << 15
 """As many as keep the arrays of a block near the processor."""
 
 Longs = NDArray[np.int64]
@@ -55,8 +55,6 @@ class Classes(NamedTuple):
     """One user of each class."""
     people: Longs
     """How many users each class has."""
-    class_of_user: Ints
-    """-1 for a user who is given nothing."""
 
     def kinds_of(self, which: Numbers) -> tuple[Ints, Ints]:
         """The kinds of group that some classes are in: (position in `which`, kind), perhaps several times."""
@@ -109,10 +107,8 @@ def classes_of(flat: Flat) -> Classes:
         list(pool.map(add_up, range(0, flat.users, USERS_AT_ONCE)))
     given = np.flatnonzero(sums[0])
     number, first = _alike(sums[:, given])
-    class_of_user = np.full(flat.users, -1, np.int32)
-    class_of_user[given] = number
     people = np.bincount(number).astype(np.int64)
-    return Classes(bindings, groups, kind_of_group, given[first], people, class_of_user)
+    return Classes(bindings, groups, kind_of_group, given[first], people)
 
 
 def _random_words(count: int) -> NDArray[np.uint64]:

@@ -24,7 +24,7 @@ from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, piece
 
 T = TypeVar("T")
 
-CLASSES_AT_ONCE = 1 << 15
+CLASSES_AT_ONCE = 1 << 13
 """As many as keep the arrays of a chunk near the processor."""
 
 

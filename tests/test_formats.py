@@ -1,0 +1,135 @@
+"""What machines read: the names in JSON and the columns of CSV are pinned, for each command."""
+
+import csv
+import io
+from typing import Any
+
+from tests.support import EstateTest
+
+BINDING = {"principal", "role", "scope", "reason", "file", "line"}
+STEP = {"kind", "sentence", "file", "line"}
+BOX = {"addresses", "multi_factor", "methods", "other_methods", "times"}
+
+
+class FormatsTest(EstateTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.saltmarsh()
+
+    def json(self, line: str, code: int = 0) -> Any:
+        return self.lane(f"{line} --format json", code).json
+
+    def rows(self, line: str, code: int = 0) -> list[dict[str, str]]:
+        return list(csv.DictReader(io.StringIO(self.lane(f"{line} --format csv", code).out)))
+
+    def test_ask(self) -> None:
+        yes = self.json("ask imke.vos restart-station fieldnet/north/harbour/nb-07")
+        self.assertEqual(
+            set(yes),
+            {"user", "action", "scope", "answer", "conditions", "roles", "needs", "chains", "failures", "misses"},
+        )
+        self.assertEqual((yes["answer"], yes["roles"], yes["misses"]), ("yes", ["field-manager", "station-keeper"], []))
+        self.assertEqual(set(yes["chains"][0]), {"binding", "steps"})
+        self.assertEqual(set(yes["chains"][0]["binding"]), BINDING)
+        self.assertEqual([s["kind"] for s in yes["chains"][1]["steps"]], ["member", "given", "allows", "covers"])
+        self.assertEqual(set(yes["chains"][1]["steps"][0]), STEP)
+        maybe = self.json("ask wim.anker delete-series siltstore/raw", 1)
+        self.assertEqual((maybe["answer"], len(maybe["conditions"])), ("only if", 1))
+        box = maybe["conditions"][0]
+        self.assertEqual(set(box), BOX)
+        self.assertEqual(
+            box["addresses"], [{"inside": n, "but_not": []} for n in ("192.0.2.0/24", "2001:db8:5a17::/48")]
+        )
+        self.assertEqual((box["methods"], box["other_methods"], box["multi_factor"]), (["pin"], True, None))
+        night = self.json("ask svc-nightly write-series siltstore/raw", 1)["conditions"][0]
+        self.assertEqual(
+            night["times"], [{"days": ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], "hours": ["00:00-06:00"]}]
+        )
+        no = self.json("ask odd.pilcher see-task planboard", 1)
+        self.assertEqual(set(no["failures"][0]), {"failing", "action", "scope", "roles", "bindings", "file", "line"})
+        self.assertEqual(no["failures"][0]["failing"], "may not sign in")
+        misses = self.json("ask joost.baan restart-station fieldnet/north/harbour/nb-07", 1)["misses"]
+        self.assertEqual(set(misses[0]), {"change", "people", "role", "conditions", "binding"})
+        need = self.json("ask svc-nightly run-pipeline buildyard/forecast/nightly")["needs"]
+        self.assertEqual(
+            [(n["action"], n["scope"]) for n in need],
+            [("see-pipeline", "buildyard"), ("see-pipeline", "buildyard/forecast")],
+        )
+        rows = self.rows("ask imke.vos restart-station fieldnet/north/harbour/nb-07")
+        self.assertEqual(
+            list(rows[0]), ["user", "action", "scope", "answer", "way", "step", "sentence", "file", "line"]
+        )
+        self.assertEqual({r["way"] for r in rows}, {"1", "2"})
+
+    def test_reach_and_sight(self) -> None:
+        tree = self.json("reach vik.sorrel fieldnet")
+        self.assertEqual(set(tree), {"user", "enabled", "within", "scopes", "cells", "platforms"})
+        top = tree["platforms"][0]
+        self.assertEqual(set(top), {"scope", "kind", "actions", "inside"})
+        harbour = top["inside"][0]["inside"][0]
+        self.assertEqual(set(harbour["actions"]["read-log"]), {"conditions", "grants"})
+        self.assertEqual(set(harbour["actions"]["read-log"]["grants"][0]), {"through", *BINDING})
+        self.assertEqual(
+            list(self.rows("reach vik.sorrel")[0]), ["scope", "kind", "action", "when", "role", "given to", "line"]
+        )
+        self.assertEqual(
+            list(self.rows("reach vik.sorrel --see")[0]), ["scope", "kind", "on the way only", "seen inside"]
+        )
+        whens = {r["when"] for r in self.rows("reach svc-nightly siltstore")}
+        self.assertEqual(whens, {"from 192.0.2.0/27, 00:00-06:00"})
+
+    def test_holders_tally_and_verify(self) -> None:
+        held = self.json("holders manage-crew fieldnet/north/harbour")
+        self.assertEqual(set(held), {"action", "scope", "applicable", "holders"})
+        self.assertEqual(set(held["holders"][0]), {"user", "conditions", "chains"})
+        rows = self.rows("holders correct-series siltstore/checked")
+        self.assertEqual(list(rows[0]), ["user", "through", "when", "role", "given at", "line"])
+        self.assertEqual(rows[0]["when"], "with a second factor, signed in other than by pin")
+        columns = [
+            "platform",
+            "users",
+            "user_classes",
+            "scopes",
+            "scope_classes",
+            "actions",
+            "cells",
+            "always",
+            "sometimes",
+        ]
+        self.assertEqual([list(t) for t in self.json("tally buildyard")], [columns])
+        self.assertEqual([list(r) for r in self.rows("tally buildyard")], [columns])
+        verdicts = self.json("verify")
+        self.assertEqual((verdicts["hold"], verdicts["fail"]), (20, 0))
+        self.assertEqual(
+            set(verdicts["expectations"][0]), {"expectation", "reason", "holds", "file", "line", "evidence"}
+        )
+        self.assertEqual(list(self.rows("verify")[0]), ["expectation", "holds", "file", "line", "evidence"])
+
+    def test_check_and_compare(self) -> None:
+        checked = self.json("check", 1)
+        self.assertEqual(set(checked), {"estate", "errors", "warnings", "findings"})
+        self.assertEqual(
+            list(checked["findings"][0]), ["rule", "severity", "file", "line", "column", "message", "hint"]
+        )
+        self.assertEqual(self.rows("check", 1)[0]["rule"], "disabled-but-bound")
+        pair = self.json("compare --person imke.vos --with lotte.marsh", 1)
+        self.assertEqual(set(pair), {"person", "with", "shared", "person_only", "with_only"})
+        self.assertEqual(set(pair["person_only"][0]), {"actions", "scopes", "through"})
+        rows = self.rows("compare --person imke.vos --with lotte.marsh", 1)
+        self.assertEqual(list(rows[0]), ["only", "action", "scope", "role", "given to", "line"])
+
+    def test_align_and_probe(self) -> None:
+        with self.standing_in("quayside"):
+            planned = self.json("align quayside --dry-run", 1)
+            self.assertEqual(set(planned), {"platform", "revision", "removals", "steps"})
+            self.assertEqual(set(planned["steps"][0]), {"change", "part", "name", "before", "after"})
+            self.assertEqual(list(self.rows("align quayside --dry-run", 1)[0]), ["change", "part", "name", "what"])
+            self.lane("align quayside --yes")
+            probed = self.json("probe quayside")
+            self.assertEqual(set(probed), {"platform", "people", "asked", "tried", "kept_out", "let_in", "differences"})
+            self.lane("meddle quayside two-faced odd.pilcher start-app quayside/payroll")
+            rows = self.rows("probe quayside --thorough", 1)
+            self.assertEqual(
+                [list(r.values()) for r in rows], [["odd.pilcher", "start-app", "quayside/payroll", "no", "no", "yes"]]
+            )
+            self.assertEqual(list(rows[0]), ["user", "action", "scope", "declared", "platform says", "trying gives"])
