@@ -1,6 +1,16 @@
-"""`python -m justlane`: the same program as the `justlane` command."""
+"""The `justlane` command, and `python -m justlane`: the same program."""
 
-from justlane.cli.main import run
+import sys
+
+
+def start() -> None:
+    """Run the command line; an interruption while it is still being loaded ends quietly too."""
+    try:
+        from justlane.cli.main import run
+    except KeyboardInterrupt:
+        sys.exit(3)
+    run()
+
 
 if __name__ == "__main__":
-    run()
+    start()
