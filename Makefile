@@ -19,7 +19,8 @@ check: $(VENV)/ready
 	$(BIN)/mypy
 
 bench: $(VENV)/ready
-	$(BIN)/python benchmarks/cold_start.py
+	$(BIN)/python -m benchmarks.cold_start
+	$(BIN)/python -m benchmarks.counting small medium
 
 $(VENV)/installed: pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Just Lane needs Python 3.11 or newer; try make PYTHON=python3.11")'

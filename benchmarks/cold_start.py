@@ -1,4 +1,8 @@
-"""How long a fresh process takes, beside `import click` in the same run: `python benchmarks/cold_start.py`."""
+"""How long a fresh process takes, beside `import click` in the same run: `python -m benchmarks.cold_start [SIZE …]`.
+
+Without a size on the sample estate, otherwise on made-up estates of that size, which are kept beforehand as the program
+keeps what it has read.
+"""
 
 from __future__ import annotations
 
@@ -10,38 +14,109 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
+
+from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
+from justlane.files import cache
+from justlane.model.bindings import Binding
+from justlane.model.estate import Estate, Habits, Platform
+from justlane.model.findings import Source
+from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, User
+from justlane.model.roles import Action, Pattern, Role
+from justlane.model.scopes import PLATFORM_KIND, Scope
 
 DEMO = Path(__file__).parent.parent / "src" / "justlane" / "demo" / "saltmarsh"
 ROUNDS = 15
 QUESTION = ["imke.vos", "restart-station", "fieldnet/north/harbour/nb-07"]
+LANE = [sys.executable, "-m", "justlane"]
+CLICK = [sys.executable, "-c", "import click"]
+AT = Source("made-up.yaml", 1, 1)
+
+
+def timed(commands: dict[str, list[str]], environment: dict[str, str]) -> None:
+    """Run the commands in turn and print the median of each, and as a multiple of the first."""
+    times: dict[str, list[float]] = {name: [] for name in commands}
+    for _ in range(ROUNDS):
+        for name, command in commands.items():
+            start = time.perf_counter()
+            subprocess.run(command, env=environment, stdout=subprocess.DEVNULL, check=False)
+            times[name].append(time.perf_counter() - start)
+    unit = statistics.median(next(iter(times.values())))
+    for name, some in times.items():
+        median = statistics.median(some)
+        print(f"{name:<44}{median * 1000:>10.0f}{median / unit:>16.2f}", flush=True)
+
+
+def on_the_sample(temporary: str) -> None:
+    folder = Path(temporary) / "saltmarsh"
+    shutil.copytree(DEMO, folder)
+    commands = {
+        "python -c 'import click'": CLICK,
+        "justlane --version": [*LANE, "--version"],
+        "justlane ask (nothing changed)": [*LANE, "ask", *QUESTION],
+        "justlane reach": [*LANE, "reach", "imke.vos"],
+        "justlane holders": [*LANE, "holders", *QUESTION[1:]],
+        "justlane verify": [*LANE, "verify"],
+        "justlane check (reads everything)": [*LANE, "check"],
+    }
+    timed(commands, {**os.environ, "XDG_CACHE_HOME": temporary, "JUSTLANE_ESTATE": str(folder)})
+
+
+def at_size(name: str, temporary: str) -> None:
+    folder = Path(temporary) / name
+    folder.mkdir()
+    (folder / "estate.yaml").write_text("a made-up estate, kept and never read\n")
+    os.environ["XDG_CACHE_HOME"] = temporary
+    made, question = made_up(SIZES[name])
+    cache.keep(folder, made, {"estate.yaml": cache.digest(folder / "estate.yaml")}, ())
+    del made
+    kept = sum(path.stat().st_size for path in Path(temporary).rglob("*.sqlite"))
+    commands = {
+        "python -c 'import click'": CLICK,
+        f"justlane ask, {name} ({kept >> 20} MB kept)": [*LANE, "ask", *question],
+    }
+    timed(commands, {**os.environ, "JUSTLANE_ESTATE": str(folder)})
+
+
+def made_up(size: Size) -> tuple[Estate, list[str]]:
+    """The team-shaped estate of a size as the program's own values, and a question with the answer yes."""
+    flat = estate(size, "teams")
+    names: list[str] = []
+    for number, parent in enumerate(flat.scope_parent.tolist()):
+        names.append("plant" if parent < 0 else f"{names[parent]}/s{number}")
+    members: list[list[Membership]] = [[] for _ in range(size.groups)]
+    for user, group in zip(flat.member_user.tolist(), flat.member_group.tolist(), strict=True):
+        members[group].append(Membership(Principal(PrincipalKind.USER, f"u{user}"), AT))
+    for inner, outer in zip(flat.nested_inner.tolist(), flat.nested_outer.tolist(), strict=True):
+        members[outer].append(Membership(Principal(PrincipalKind.GROUP, f"g{inner}"), AT))
+    directory = Directory(
+        {f"u{n}": User(f"u{n}", f"User {n}", True, AT) for n in range(size.users)},
+        {f"g{n}": Group(f"g{n}", "", tuple(some), AT) for n, some in enumerate(members)},
+    )
+    roles = {
+        f"r{n}": Role(f"r{n}", "", AT, tuple(Pattern(f"a{(7 * n + k) % ACTIONS}", AT) for k in range(24)))
+        for n in range(ROLES)
+    }
+    scopes = {name: Scope(name, "place" if "/" in name else PLATFORM_KIND, "", AT) for name in names}
+    actions = {f"a{n}": Action(f"a{n}", "", AT) for n in range(ACTIONS)}
+    bound: Any = zip(flat.bound_group.tolist(), flat.bound_role.tolist(), flat.bound_scope.tolist(), strict=True)
+    bindings = tuple(Binding(Principal(PrincipalKind.GROUP, f"g{g}"), f"r{r}", names[s], "", AT) for g, r, s in bound)
+    platform = Platform("plant", "", Habits(), AT, actions, scopes, roles)
+    made = Estate("Made up", "", "UTC", directory, {"plant": platform}, bindings, ())
+    for binding in bindings:
+        for item in members[int(binding.principal.name[1:])]:
+            if item.member.kind is PrincipalKind.USER:
+                return made, [item.member.name, roles[binding.role].allows[0].text, binding.scope]
+    raise AssertionError("no binding reaches anybody")
 
 
 def main() -> None:
+    print(f"{'command':<44}{'median ms':>10}{'× import click':>16}")
     with tempfile.TemporaryDirectory() as temporary:
-        folder = Path(temporary) / "saltmarsh"
-        shutil.copytree(DEMO, folder)
-        environment = {**os.environ, "XDG_CACHE_HOME": temporary, "JUSTLANE_ESTATE": str(folder)}
-        lane = [sys.executable, "-m", "justlane"]
-        commands = {
-            "python -c 'import click'": [sys.executable, "-c", "import click"],
-            "justlane --version": [*lane, "--version"],
-            "justlane ask (nothing changed)": [*lane, "ask", *QUESTION],
-            "justlane reach": [*lane, "reach", "imke.vos"],
-            "justlane holders": [*lane, "holders", *QUESTION[1:]],
-            "justlane verify": [*lane, "verify"],
-            "justlane check (reads everything)": [*lane, "check"],
-        }
-        times: dict[str, list[float]] = {name: [] for name in commands}
-        for _ in range(ROUNDS):
-            for name, command in commands.items():
-                start = time.perf_counter()
-                subprocess.run(command, env=environment, stdout=subprocess.DEVNULL, check=False)
-                times[name].append(time.perf_counter() - start)
-    unit = statistics.median(next(iter(times.values())))
-    print(f"{'command':<36}{'median ms':>10}{'× import click':>16}")
-    for name, some in times.items():
-        median = statistics.median(some)
-        print(f"{name:<36}{median * 1000:>10.0f}{median / unit:>16.2f}")
+        for name in sys.argv[1:]:
+            at_size(name, temporary)
+        if not sys.argv[1:]:
+            on_the_sample(temporary)
 
 
 if __name__ == "__main__":

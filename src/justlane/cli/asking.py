@@ -10,7 +10,6 @@ import click
 from justlane.cli import options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
-from justlane.engine.index import EstateIndex
 
 
 @click.command()
@@ -38,10 +37,11 @@ def ask(
     """
     from justlane.engine.missing import reply
 
-    estate = options.opened(folder)
+    index = options.indexed(folder)
+    estate = index.estate
     user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)
-    result = reply(EstateIndex(estate), user, action, scope, question(estate, given))
+    result = reply(index, user, action, scope, question(estate, given))
     show("Reply", result, form)
     ctx.exit(0 if result.answer.allowed else 1)
 
@@ -69,10 +69,11 @@ def reach(
     """
     from justlane.engine.reaching import reach as reached
 
-    estate = options.opened(folder)
+    index = options.indexed(folder)
+    estate = index.estate
     user = options.known_user(estate, user)
     place = options.known_scope(estate, scope) if scope else None
-    result = reached(EstateIndex(estate), user, question(estate, given), place)
+    result = reached(index, user, question(estate, given), place)
     show("Sight" if see else "Reach", result, form)
     ctx.exit(0 if result.cells else 1)
 
@@ -95,9 +96,10 @@ def holders(ctx: click.Context, /, action: str, scope: str, folder: Path | None,
     """
     from justlane.engine.holding import holders as held
 
-    estate = options.opened(folder)
+    index = options.indexed(folder)
+    estate = index.estate
     scope = options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)
-    result = held(EstateIndex(estate), action, scope, question(estate, given))
+    result = held(index, action, scope, question(estate, given))
     show("Holders", result, form)
     ctx.exit(0 if result.holders else 1)

@@ -11,9 +11,10 @@ import click
 from click.shell_completion import CompletionItem
 
 from justlane.directories.interface import read_people
+from justlane.engine.index import EstateIndex
 from justlane.engine.people import ANONYMOUS_NAME
 from justlane.files.folder import find_root
-from justlane.files.opening import open_estate
+from justlane.files.opening import open_estate, open_index
 from justlane.model.errors import JustLaneError, UsageError
 from justlane.model.estate import Estate
 from justlane.model.scopes import platform_of
@@ -58,6 +59,11 @@ def folder_of(folder: Path | None) -> Path:
 def opened(folder: Path | None) -> Estate:
     """The estate, read and sound."""
     return open_estate(folder_of(folder), read_people)
+
+
+def indexed(folder: Path | None) -> EstateIndex:
+    """The estate, sound and ready for questions."""
+    return open_index(folder_of(folder), read_people)
 
 
 def known_user(estate: Estate, login: str) -> str:

@@ -136,7 +136,7 @@ def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex |
 
 def _named(index: PlatformIndex) -> frozenset[Principal]:
     opened = [index.open_binding.principal] if index.open_binding else []
-    return frozenset([*index.by_principal, *(c.principal for c in index.platform.ceilings), *opened])
+    return frozenset([*index.bindings.principals(), *(c.principal for c in index.platform.ceilings), *opened])
 
 
 def _judges(

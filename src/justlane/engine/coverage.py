@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 
 from msgspec import Struct
 
 from justlane.engine.graphs import loops, trail, walk
+from justlane.engine.sources import gathered_by
 from justlane.model.findings import Source
 from justlane.model.scopes import Scope
 
@@ -21,21 +22,24 @@ class CoverStep(Struct, frozen=True):
     source: Source
 
 
+Gathering = Callable[[str], Sequence[tuple[str, Source]]]
+"""Answers which resource groups gather a scope, each with the line that says so."""
+
+
 class CoverageIndex:
     """Answers about one platform's scopes, a directed acyclic graph."""
 
-    def __init__(self, scopes: Mapping[str, Scope]) -> None:
+    def __init__(self, scopes: Mapping[str, Scope], gathering: Gathering | None = None) -> None:
         self.scopes = scopes
+        self._kept = gathering
         self._found: dict[str, dict[str, tuple[str, CoverStep] | None]] = {}
 
+    def _gathering(self, address: str) -> Sequence[tuple[str, Source]]:
+        return self._kept(address) if self._kept else self._listed.get(address, ())
+
     @cached_property
-    def _gathering(self) -> dict[str, list[CoverStep]]:
-        steps: dict[str, list[CoverStep]] = {}
-        for scope in self.scopes.values():
-            for item in scope.gathers:
-                step = CoverStep(scope.address, item.address, True, item.source)
-                steps.setdefault(item.address, []).append(step)
-        return steps
+    def _listed(self) -> dict[str, list[tuple[str, Source]]]:
+        return gathered_by(self.scopes.values())
 
     @cached_property
     def _children(self) -> dict[str, list[str]]:
@@ -53,8 +57,8 @@ class CoverageIndex:
         parent = self.scopes[address].parent
         if parent is not None:
             yield parent, CoverStep(parent, address, False, self.scopes[address].source)
-        for step in self._gathering.get(address, ()):
-            yield step.outer, step
+        for group, source in self._gathering(address):
+            yield group, CoverStep(group, address, True, source)
 
     def covering(self, address: str) -> tuple[str, ...]:
         """Every scope that covers this one, itself first, then the nearest."""

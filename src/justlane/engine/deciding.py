@@ -97,7 +97,7 @@ class Judge:
     def conditions(self) -> Iterator[Condition]:
         """Every condition that can matter to this person."""
         for principal in self.person.principals:
-            for binding in self.platform.by_principal.get(principal, ()):
+            for binding in self.platform.bindings.of(principal):
                 yield binding.condition
         yield from (b.condition for b in self._change.more)
         yield from (ceiling.condition for ceiling in self.platform.platform.ceilings)
@@ -116,7 +116,7 @@ class Judge:
     @cached_property
     def roles(self) -> list[str]:
         """The roles that the person can act in, in order: those of allow bindings to them that are in date."""
-        mine = [b for p in self.person.principals for b in self.platform.by_principal.get(p, ())]
+        mine = [b for p in self.person.principals for b in self.platform.bindings.of(p)]
         mine += [b for b in self._change.more if b.principal in self.person.principals]
         return sorted({b.role for b in mine if b.allows and not b.built_in and in_dates(b.condition, self.today)})
 
@@ -223,12 +223,11 @@ def _deny_wins(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
 
 def _last_match(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
     """From the last line up: each decides where no later one matched."""
-    order, end = judge.platform.order, len(judge.platform.order)
     found: Credit = []
     left = judge.space.full
 
     def place(binding: Binding) -> int:
-        return -1 if binding is judge.platform.open_binding else order.get(id(binding), end)
+        return -1 if binding is judge.platform.open_binding else judge.platform.bindings.place(binding)
 
     for binding in sorted(bindings, key=place, reverse=True):
         if left and judge.holds(binding.role, action):

@@ -246,7 +246,7 @@ def _overcome(judging: Judge, role: str | None, action: str, address: str) -> It
         counting = [b for b in counting if b.scope == nearest]
     against = [b for b in counting if not b.allows and judging.holds(b.role, action)]
     if decides is Decides.LAST_MATCH:
-        last = max(against, key=lambda b: judging.platform.order.get(id(b), -1))
+        last = max(against, key=judging.platform.bindings.place)
         yield Failure(Failing.OVERRULED, action, address, (last,))
     elif against:
         yield Failure(Failing.DENIED, action, address, tuple(against))

@@ -7,20 +7,21 @@ from functools import cached_property
 from justlane.engine.coverage import CoverageIndex
 from justlane.engine.membership import MembershipIndex
 from justlane.engine.roles import RoleIndex
+from justlane.engine.sources import Bindings, Kept, ListedBindings
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Platform
-from justlane.model.people import AUTHENTICATED, Principal
+from justlane.model.people import AUTHENTICATED
 from justlane.model.scopes import contains, platform_of
 
 
 class PlatformIndex:
     """One platform with its bindings, made ready."""
 
-    def __init__(self, platform: Platform, bindings: list[Binding]) -> None:
+    def __init__(self, platform: Platform, bindings: Bindings, kept: Kept | None = None) -> None:
         self.platform = platform
         self.bindings = bindings
         """Built-in ones first; their order matters where the last match decides."""
-        self.coverage = CoverageIndex(platform.scopes)
+        self.coverage = CoverageIndex(platform.scopes, kept.gathering if kept else None)
         self.roles = RoleIndex(platform.roles, platform.actions)
         self._open: dict[str, bool] = {}
         self._covering: dict[str, list[Binding]] = {}
@@ -33,27 +34,6 @@ class PlatformIndex:
             return None
         reason = "open: nobody is given anything here"
         return Binding(AUTHENTICATED, role, self.platform.name, reason, self.platform.source, built_in=True)
-
-    @cached_property
-    def by_scope(self) -> dict[str, list[Binding]]:
-        """The bindings at each scope."""
-        found: dict[str, list[Binding]] = {}
-        for binding in self.bindings:
-            found.setdefault(binding.scope, []).append(binding)
-        return found
-
-    @cached_property
-    def by_principal(self) -> dict[Principal, list[Binding]]:
-        """The bindings of each principal."""
-        found: dict[Principal, list[Binding]] = {}
-        for binding in self.bindings:
-            found.setdefault(binding.principal, []).append(binding)
-        return found
-
-    @cached_property
-    def order(self) -> dict[int, int]:
-        """Identity of a binding -> its place in the order."""
-        return {id(binding): place for place, binding in enumerate(self.bindings)}
 
     @cached_property
     def published(self) -> dict[str, list[str]]:
@@ -77,11 +57,10 @@ class PlatformIndex:
     def covering_bindings(self, address: str) -> list[Binding]:
         """The bindings that cover a place, the nearest scope first; the open default last, where it counts."""
         if address not in self._covering:
-            by_scope = self.by_scope
             found = [
                 binding
                 for outer in self.coverage.covering(address)
-                for binding in by_scope.get(outer, ())
+                for binding in self.bindings.at(outer)
                 if not binding.here_only or self.covers(binding, address)
             ]
             if self.open_binding is not None and self.is_open(address):
@@ -98,7 +77,7 @@ class PlatformIndex:
                 and binding.scope != self.platform.name
                 and (not binding.here_only or self.covers(binding, address))
                 for outer in self.coverage.covering(address)
-                for binding in self.by_scope.get(outer, ())
+                for binding in self.bindings.at(outer)
             )
         return self._open[address]
 
@@ -115,15 +94,17 @@ class PlatformIndex:
 class EstateIndex:
     """A whole estate, made ready."""
 
-    def __init__(self, estate: Estate) -> None:
+    def __init__(self, estate: Estate, kept: Kept | None = None) -> None:
         self.estate = estate
-        self.membership = MembershipIndex(estate.directory)
+        self._kept = kept
+        self.membership = MembershipIndex(estate.directory, kept.groups_with if kept else None)
         self._platforms: dict[str, PlatformIndex] = {}
 
     def platform(self, address: str) -> PlatformIndex:
         """The platform that an address belongs to (KeyError if it is not declared)."""
         name = platform_of(address)
         if name not in self._platforms:
-            bindings = [b for b in self.estate.bindings if platform_of(b.scope) == name]
-            self._platforms[name] = PlatformIndex(self.estate.platforms[name], bindings)
+            listed = [] if self._kept else [b for b in self.estate.bindings if platform_of(b.scope) == name]
+            bindings = self._kept.bindings_on(name) if self._kept else ListedBindings(listed)
+            self._platforms[name] = PlatformIndex(self.estate.platforms[name], bindings, self._kept)
         return self._platforms[name]

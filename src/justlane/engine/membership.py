@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 
 from msgspec import Struct
 
 from justlane.engine.graphs import loops, trail, walk
+from justlane.engine.sources import held_directly
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Principal, PrincipalKind
 
-_Edges = dict[Principal, list[tuple[Principal, Source]]]
+Holding = Callable[[Principal], Sequence[tuple[Principal, Source]]]
+"""Answers which groups hold a user or a group directly, each with the line that says so."""
 
 
 class MemberStep(Struct, frozen=True):
@@ -36,21 +38,21 @@ class MembershipIndex:
     """Answers about groups and their members. Membership loops are tolerated: all groups of a loop
     hold each other's members."""
 
-    def __init__(self, directory: Directory) -> None:
+    def __init__(self, directory: Directory, holding: Holding | None = None) -> None:
         self.directory = directory
+        self._kept = holding
         self._found: dict[Principal, dict[Principal, tuple[Principal, Source] | None]] = {}
 
+    def _above(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        return self._kept(member) if self._kept else self._listed.get(member, ())
+
     @cached_property
-    def _above(self) -> _Edges:
-        edges: _Edges = {}
-        for name, entry in self.directory.groups.items():
-            for member, source in ((m.member, m.source) for m in entry.members):
-                edges.setdefault(member, []).append((group(name), source))
-        return edges
+    def _listed(self) -> dict[Principal, list[tuple[Principal, Source]]]:
+        return held_directly(self.directory)
 
     def _upward(self, member: Principal) -> dict[Principal, tuple[Principal, Source] | None]:
         if member not in self._found:
-            self._found[member] = walk(member, lambda node: self._above.get(node, ()))
+            self._found[member] = walk(member, self._above)
         return self._found[member]
 
     def groups_of(self, login: str) -> frozenset[str]:

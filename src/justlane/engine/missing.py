@@ -79,7 +79,10 @@ class _Finder:
                 yield Miss(Turn.ENABLE)
             return
         tried: set[object] = set()
-        for binding in self._platform.bindings:
+        here = self._platform.covering_bindings(self._address)
+        mine = [b for p in self._judge.person.principals for b in self._platform.bindings.of(p)]
+        near = {id(b): b for b in (*here, *mine) if b is not self._platform.open_binding}
+        for binding in sorted(near.values(), key=self._platform.bindings.place):
             for miss, key, somebody, change in self._candidates(binding):
                 if key not in tried and self._turns(somebody, change):
                     tried.add(key)

@@ -74,4 +74,4 @@ def people_behind(index: EstateIndex, principal: Principal, platform: str) -> li
             found.update(index.membership.users_in(member.name))
         elif member.kind is PrincipalKind.USER:
             found.add(member.name)
-    return [login for login in users if login in found and users[login].enabled]
+    return sorted(login for login in found if users[login].enabled)

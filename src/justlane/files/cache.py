@@ -1,12 +1,13 @@
 """What was read once and has not changed need not be read again.
 
-A sound estate is kept as MessagePack in the user's cache folder, with a digest of every file that it came
-from; it counts only while all of them, and the list of files that `include` matches, are still the same.
+A sound estate is kept in the user's cache folder (`store`), with a digest of every file that it came from; it counts
+only while all of them, and the list of files that `include` matches, are still the same.
 """
 
 from __future__ import annotations
 
 import hashlib
+import sqlite3
 from pathlib import Path
 
 import msgspec
@@ -14,13 +15,15 @@ from platformdirs import user_cache_path
 
 from justlane import __version__
 from justlane.files.folder import included
-from justlane.files.storing import write_atomically
-from justlane.model.errors import StorageError
+from justlane.files.store import Store, write
 from justlane.model.estate import Estate
 
+LARGE = 4 << 20
+"""Of a file with more bytes than this, size, time and number are compared rather than its content."""
 
-class Kept(msgspec.Struct, frozen=True):
-    """One estate as it was read, and what it was read from."""
+
+class Origin(msgspec.Struct, frozen=True):
+    """What a kept estate was read from."""
 
     version: str
     folder: str
@@ -28,32 +31,34 @@ class Kept(msgspec.Struct, frozen=True):
     """File, relative to the folder -> digest of its content."""
     matches: dict[str, list[str]]
     """Pattern of `include` -> the files that it matched."""
-    estate: bytes
 
 
-def recall(folder: Path) -> Estate | None:
+def recall(folder: Path) -> Store | None:
     """The estate as it was last read; None if it has to be read again."""
     try:
-        kept = msgspec.msgpack.decode(_place(folder).read_bytes(), type=Kept)
-        if kept.version != __version__ or kept.folder != str(folder.resolve()):
-            return None
-        if any(included(folder, pattern) != files for pattern, files in kept.matches.items()):
-            return None
-        if any(digest(folder / file) != known for file, known in kept.digests.items()):
-            return None
-        return msgspec.msgpack.decode(kept.estate, type=Estate)
-    except (OSError, msgspec.DecodeError):
+        store = Store(_place(folder))
+        origin = msgspec.msgpack.decode(store.head(), type=Origin)
+        return store if _still_true(origin, folder) else None
+    except (OSError, sqlite3.Error, TypeError, msgspec.DecodeError):
         return None
+
+
+def _still_true(origin: Origin, folder: Path) -> bool:
+    return (
+        origin.version == __version__
+        and origin.folder == str(folder.resolve())
+        and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
+        and all(digest(folder / file) == known for file, known in origin.digests.items())
+    )
 
 
 def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[str, ...]) -> None:
     """Remember an estate. Where the cache folder cannot be written, do without."""
     matches = {pattern: included(folder, pattern) for pattern in patterns}
-    content = msgspec.msgpack.encode(estate)
-    kept = Kept(__version__, str(folder.resolve()), digests, matches, content)
+    origin = Origin(__version__, str(folder.resolve()), digests, matches)
     try:
-        write_atomically(_place(folder), msgspec.msgpack.encode(kept), mode=0o600)
-    except StorageError:
+        write(_place(folder), msgspec.msgpack.encode(origin), estate)
+    except (OSError, sqlite3.Error):
         return
 
 
@@ -63,8 +68,11 @@ def digest_of(content: bytes) -> str:
 
 
 def digest(file: Path) -> str:
-    """Digest of a file's content; empty if it cannot be read."""
+    """Digest of a file's content, or of what the system says about a large one; empty if it cannot be read."""
     try:
+        known = file.stat()
+        if known.st_size > LARGE:
+            return f"{known.st_size} {known.st_mtime_ns} {known.st_ctime_ns} {known.st_ino}"
         return digest_of(file.read_bytes())
     except OSError:
         return ""
@@ -72,4 +80,4 @@ def digest(file: Path) -> str:
 
 def _place(folder: Path) -> Path:
     name = hashlib.blake2b(str(folder.resolve()).encode(), digest_size=10).hexdigest()
-    return user_cache_path("justlane", appauthor=False) / f"{name}.msgpack"
+    return user_cache_path("justlane", appauthor=False) / f"{name}.sqlite"

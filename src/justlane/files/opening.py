@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from justlane.engine.index import EstateIndex
 from justlane.files import cache
 from justlane.model.errors import EstateError
 from justlane.model.estate import Estate
@@ -15,10 +16,18 @@ if TYPE_CHECKING:
 
 
 def open_estate(folder: Path, read_people: PeopleReader) -> Estate:
-    """The estate in a folder. EstateError, with everything that is wrong, if it is not sound."""
-    estate = cache.recall(folder)
-    if estate is not None:
-        return estate
+    """The estate in a folder, whole. EstateError, with everything that is wrong, if it is not sound."""
+    store = cache.recall(folder)
+    return _read(folder, read_people) if store is None else store.whole()
+
+
+def open_index(folder: Path, read_people: PeopleReader) -> EstateIndex:
+    """The estate in a folder, ready for questions; of a kept one only that is read which is asked for."""
+    store = cache.recall(folder)
+    return EstateIndex(_read(folder, read_people)) if store is None else EstateIndex(store.estate(), store)
+
+
+def _read(folder: Path, read_people: PeopleReader) -> Estate:
     from justlane.files.loading import load
 
     loaded = load(folder, read_people)

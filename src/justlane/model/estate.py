@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -80,7 +81,7 @@ class Platform(Struct, frozen=True):
     habits: Habits
     source: Source
     actions: dict[str, Action]
-    scopes: dict[str, Scope]
+    scopes: Mapping[str, Scope]
     """By address, in the order of a walk through the tree, the platform itself first."""
     roles: dict[str, Role]
     connection: Connection | None = None

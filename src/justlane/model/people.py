@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -72,5 +73,5 @@ ANONYMOUS = Principal(PrincipalKind.ANONYMOUS)
 class Directory(Struct, frozen=True):
     """All users and groups, by login and by group name."""
 
-    users: dict[str, User]
-    groups: dict[str, Group]
+    users: Mapping[str, User]
+    groups: Mapping[str, Group]

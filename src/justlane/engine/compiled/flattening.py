@@ -58,7 +58,7 @@ def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
     for login in (*index.estate.directory.users, ANONYMOUS_NAME):
         somebody = person(index, login, platform)
         known = somebody.principals & {
-            *prepared.by_principal,
+            *prepared.bindings.principals(),
             AUTHENTICATED,
             *(c.principal for c in _ceilings(prepared)),
         }

@@ -1,0 +1,106 @@
+"""Where the engine looks things up, so that an estate can be kept in a form that is read only where it is asked."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+from functools import cached_property
+from typing import Protocol
+
+from justlane.model.bindings import Binding
+from justlane.model.findings import Source
+from justlane.model.people import Directory, Principal, PrincipalKind
+from justlane.model.scopes import Scope
+
+
+class Bindings(Protocol):
+    """The bindings of one platform, in their order."""
+
+    def __iter__(self) -> Iterator[Binding]:
+        """All of them."""
+
+    def at(self, scope: str) -> Sequence[Binding]:
+        """Those at a scope."""
+
+    def of(self, principal: Principal) -> Sequence[Binding]:
+        """Those to a principal."""
+
+    def principals(self) -> Collection[Principal]:
+        """Everything that one of them names."""
+
+    def place(self, binding: Binding) -> int:
+        """Where one stands in the order; after all others if it is none of them."""
+
+
+class Kept(Protocol):
+    """A kept estate that answers what would otherwise take a look at all of it."""
+
+    def bindings_on(self, platform: str) -> Bindings:
+        """The bindings of a platform."""
+
+    def groups_with(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        """The groups that hold a user or a group directly, each with the line that says so."""
+
+    def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
+        """The resource groups that gather a scope, each with the line that says so."""
+
+
+class ListedBindings:
+    """Bindings in a list."""
+
+    def __init__(self, bindings: Sequence[Binding]) -> None:
+        self._all = bindings
+
+    def __iter__(self) -> Iterator[Binding]:
+        return iter(self._all)
+
+    def at(self, scope: str) -> Sequence[Binding]:
+        """Those at a scope."""
+        return self._by_scope.get(scope, ())
+
+    def of(self, principal: Principal) -> Sequence[Binding]:
+        """Those to a principal."""
+        return self._by_principal.get(principal, ())
+
+    def principals(self) -> Collection[Principal]:
+        """Everything that one of them names."""
+        return self._by_principal.keys()
+
+    def place(self, binding: Binding) -> int:
+        """Where one stands in the order."""
+        return self._places.get(id(binding), len(self._all))
+
+    @cached_property
+    def _by_scope(self) -> dict[str, list[Binding]]:
+        found: dict[str, list[Binding]] = {}
+        for binding in self._all:
+            found.setdefault(binding.scope, []).append(binding)
+        return found
+
+    @cached_property
+    def _by_principal(self) -> dict[Principal, list[Binding]]:
+        found: dict[Principal, list[Binding]] = {}
+        for binding in self._all:
+            found.setdefault(binding.principal, []).append(binding)
+        return found
+
+    @cached_property
+    def _places(self) -> dict[int, int]:
+        return {id(binding): place for place, binding in enumerate(self._all)}
+
+
+def held_directly(directory: Directory) -> dict[Principal, list[tuple[Principal, Source]]]:
+    """Member -> the groups that hold it, each with the line that says so."""
+    edges: dict[Principal, list[tuple[Principal, Source]]] = {}
+    for name, entry in directory.groups.items():
+        for member in entry.members:
+            edges.setdefault(member.member, []).append((Principal(PrincipalKind.GROUP, name), member.source))
+    return edges
+
+
+def gathered_by(scopes: Collection[Scope]) -> dict[str, list[tuple[str, Source]]]:
+    """Address -> the resource groups that gather it, each with the line that says so."""
+    found: dict[str, list[tuple[str, Source]]] = {}
+    for scope in scopes:
+        for item in scope.gathers:
+            found.setdefault(item.address, []).append((scope.address, item.source))
+    return found
