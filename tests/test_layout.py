@@ -58,7 +58,7 @@ class WidthsTest(EstateTest):
     def test_every_report_says_the_same_at_every_width(self) -> None:
         self.saltmarsh()
         index = self.index()
-        asked = Question(now(index.estate))
+        asked = Question(now())
         changed = self.folder / "platforms" / "siltstore.yaml"
         changed.write_text(
             changed.read_text().replace("when: {multi-factor: yes}", "when: {signed in by: [key, card]}")

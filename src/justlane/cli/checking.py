@@ -93,6 +93,6 @@ def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
     from justlane.engine.expecting import verify as verified
 
     estate = options.opened(folder)
-    verdicts = verified(EstateIndex(estate), now(estate))
+    verdicts = verified(EstateIndex(estate), now())
     show("Verdicts", verdicts, form)
     ctx.exit(0 if all(v.holds for v in verdicts) else 1)

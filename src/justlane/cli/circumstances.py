@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from datetime import datetime
-from ipaddress import ip_address
+from datetime import UTC, datetime
 from typing import Any, TypeVar
-from zoneinfo import ZoneInfo
 
 import click
 import msgspec
@@ -46,14 +44,14 @@ def circumstance_options(command: Command) -> Command:
     return command
 
 
-def now(estate: Estate) -> datetime:
-    """This moment, on the estate's clock."""
-    return datetime.now(ZoneInfo(estate.time_zone))
+def now() -> datetime:
+    """This moment."""
+    return datetime.now(UTC)
 
 
 def question(estate: Estate, given: Mapping[str, Any]) -> Question:
     """The circumstances that the options describe: none given asks for all of them."""
-    moment, timed = now(estate), False
+    moment, timed = now(), False
     if given["at_time"]:
         moment, timed = _moment(given["at_time"], estate)
     fixed = timed or any(given[name] is not None for name in NAMES[:4])
@@ -80,6 +78,8 @@ def _named(estate: Estate, name: str) -> Situation:
 
 
 def _address(text: str) -> str:
+    from ipaddress import ip_address
+
     try:
         return str(ip_address(text))
     except ValueError:
@@ -95,6 +95,8 @@ def _role(estate: Estate, role: str | None) -> str:
 
 def _moment(text: str, estate: Estate) -> tuple[datetime, bool]:
     """A time, and whether it says more than the day."""
+    from zoneinfo import ZoneInfo
+
     for form in _FORMS:
         try:
             moment = datetime.strptime(text, form)

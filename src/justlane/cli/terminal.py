@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import os
-import shutil
 import sys
-import traceback
 from typing import Any
 
 import click
@@ -40,7 +38,9 @@ def look(*, err: bool = False) -> Look:
     stream = sys.stderr if err else sys.stdout
     if not stream.isatty():
         return Look(_WIDTH_OF_FILES, plain)
-    return Look(shutil.get_terminal_size().columns, paint)
+    from shutil import get_terminal_size
+
+    return Look(get_terminal_size().columns, paint)
 
 
 def show(kind: str, result: Any, form: str) -> None:
@@ -64,6 +64,8 @@ def complain(message: str, hint: str) -> None:
 def confess(error: Exception) -> None:
     """A mistake of ours: say so in one line; the details go to whoever asks for them."""
     if "JUSTLANE_DETAILS" in os.environ:
+        import traceback
+
         traceback.print_exception(error)
     hint = "please report it, with what JUSTLANE_DETAILS=1 prints when you run it again"
     complain(f"this is a mistake in justlane itself: {type(error).__name__}: {error}", hint)

@@ -9,10 +9,9 @@ region, so that the same decision gives a plain yes or no.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from datetime import date, datetime, timedelta
+from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Protocol
-from zoneinfo import ZoneInfo
 
 from justlane.engine.networks import NetworkTree
 from justlane.model.circumstances import MINUTES_A_DAY, MINUTES_A_WEEK, Condition, Situation
@@ -32,10 +31,20 @@ class Space(Protocol):
         """The regions in which a condition holds."""
 
 
-def in_dates(condition: Condition, today: date) -> bool:
-    """Whether a day lies between the condition's first and last day, both included."""
+def in_dates(condition: Condition, moment: datetime, zone: str) -> bool:
+    """Whether a moment's day in a time zone lies between the condition's first and last day, both included."""
+    if condition.first_day is None and condition.last_day is None:
+        return True
+    today = on_clock(moment, zone).date()
     after = condition.first_day is None or condition.first_day <= today
     return after and (condition.last_day is None or today <= condition.last_day)
+
+
+def on_clock(moment: datetime, zone: str) -> datetime:
+    """A moment on the clock of a time zone."""
+    from zoneinfo import ZoneInfo  # not worth its import while no condition asks for the time
+
+    return moment.astimezone(ZoneInfo(zone))
 
 
 class SituationSpace:
@@ -47,13 +56,12 @@ class SituationSpace:
         self._situation = situation
         self._moment = situation.moment or moment
         self._zone = time_zone
-        self._today = self._moment.astimezone(ZoneInfo(time_zone)).date()
 
     def of(self, condition: Condition) -> int:
         """1 if the condition holds in the situation, 0 otherwise."""
         asked, given = condition, self._situation
         return int(
-            in_dates(asked, self._today)
+            in_dates(asked, self._moment, self._zone)
             and (asked.multi_factor is None or asked.multi_factor == given.multi_factor)
             and (not asked.methods or given.method in asked.methods)
             and (not asked.networks or NetworkTree(asked.networks).holds(given.address))
@@ -63,7 +71,7 @@ class SituationSpace:
     def _on_time(self, condition: Condition) -> bool:
         if not condition.weekdays and not condition.hours:
             return True
-        local = self._moment.astimezone(ZoneInfo(condition.time_zone or self._zone))
+        local = on_clock(self._moment, condition.time_zone or self._zone)
         minute = local.hour * 60 + local.minute
         on_day = not condition.weekdays or local.weekday() in condition.weekdays
         return on_day and (not condition.hours or any(within(minute, h.start, h.end) for h in condition.hours))
@@ -85,7 +93,6 @@ class CircumstanceSpace:
 
     def __init__(self, conditions: Iterable[Condition], moment: datetime, time_zone: str) -> None:
         self._zone, self._moment = time_zone, moment
-        self._today = moment.astimezone(ZoneInfo(time_zone)).date()
         known = [c for c in dict.fromkeys(conditions) if c.circumstantial]
         self.networks = NetworkTree(tuple(dict.fromkeys(n for c in known for n in c.networks)))
         self.methods = (*dict.fromkeys(m for c in known for m in c.methods), "")
@@ -108,7 +115,7 @@ class CircumstanceSpace:
         return self._sets[condition]
 
     def _regions(self, condition: Condition) -> int:
-        if not in_dates(condition, self._today):
+        if not in_dates(condition, self._moment, self._zone):
             return 0
         if not condition.circumstantial:
             return self.full
@@ -151,7 +158,7 @@ Spans = list[tuple[int, int]]
 
 def _offset(moment: datetime, zone: str) -> int:
     """Minutes that a zone's clock is ahead of UTC at a moment."""
-    ahead = moment.astimezone(ZoneInfo(zone)).utcoffset() or timedelta()
+    ahead = on_clock(moment, zone).utcoffset() or timedelta()
     return int(ahead.total_seconds()) // 60
 
 

@@ -8,10 +8,9 @@ that one run gives a yes or no for a situation, and the exact conditions otherwi
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from datetime import date, datetime
+from datetime import datetime
 from functools import cached_property
 from typing import NamedTuple
-from zoneinfo import ZoneInfo
 
 from msgspec import Struct
 
@@ -106,19 +105,17 @@ class Judge:
         """Whether a role holds an action."""
         return action in self.platform.roles.holdings(role) or (role, action) in self._change.holding
 
-    @cached_property
-    def today(self) -> date:
-        """The day on which dates are judged."""
+    def in_date(self, condition: Condition) -> bool:
+        """Whether a condition's dates hold on the day of the question."""
         situation = self.question.situation
-        moment = (situation and situation.moment) or self.question.moment
-        return moment.astimezone(ZoneInfo(self._zone)).date()
+        return in_dates(condition, (situation and situation.moment) or self.question.moment, self._zone)
 
     @cached_property
     def roles(self) -> list[str]:
         """The roles that the person can act in, in order: those of allow bindings to them that are in date."""
         mine = [b for p in self.person.principals for b in self.platform.bindings.of(p)]
         mine += [b for b in self._change.more if b.principal in self.person.principals]
-        return sorted({b.role for b in mine if b.allows and not b.built_in and in_dates(b.condition, self.today)})
+        return sorted({b.role for b in mine if b.allows and not b.built_in and self.in_date(b.condition)})
 
     def relevant(self, address: str, role: str | None) -> list[Binding]:
         """The bindings that reach this person at a place, in the active role (None for all)."""

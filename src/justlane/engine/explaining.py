@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.engine.circumstances import CircumstanceSpace, in_dates
+from justlane.engine.circumstances import CircumstanceSpace
 from justlane.engine.coverage import CoverStep
 from justlane.engine.deciding import Judge, Question, judge
 from justlane.engine.index import EstateIndex
@@ -221,11 +221,10 @@ def _bindings(judging: Judge, role: str | None, action: str, address: str) -> It
         yield Failure(Failing.NO_BINDING, action, address, roles=roles)
         return
     left = giving
-    today = judging.today
     for failing, passes in (
         (Failing.NOT_A_MEMBER, lambda b: b.principal in principals),
         (Failing.NOT_PUBLISHED, lambda b: judging.counts(b, address)),
-        (Failing.NOT_TODAY, lambda b: in_dates(b.condition, today)),
+        (Failing.NOT_TODAY, lambda b: judging.in_date(b.condition)),
         (Failing.OTHER_ROLE, lambda b: role is None or b.built_in or b.role == role),
         (Failing.CIRCUMSTANCES, lambda b: bool(judging.space.of(b.condition))),
     ):

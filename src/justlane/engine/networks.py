@@ -3,7 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from ipaddress import ip_address, ip_network
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from ipaddress import IPv4Network, IPv6Network
+
+
+def _network(text: str) -> IPv4Network | IPv6Network:
+    from ipaddress import ip_network  # not worth its import while no condition asks for a network
+
+    return ip_network(text)
 
 
 class NetworkTree:
@@ -15,7 +24,7 @@ class NetworkTree:
     """
 
     def __init__(self, networks: Sequence[str]) -> None:
-        parsed = {ip_network(text): text for text in networks}
+        parsed = {_network(text): text for text in networks}
         self._ranges = sorted(
             ((n.version, int(n.network_address), -int(n.broadcast_address)), text) for n, text in parsed.items()
         )
@@ -24,7 +33,7 @@ class NetworkTree:
         self._link()
         self.classes: list[str] = ["", *(text for _, text in self._ranges if self._has_own(text))]
         """The network that each class belongs to; the empty text for class 0."""
-        self._same = {text: parsed[ip_network(text)] for text in networks}
+        self._same = {text: parsed[_network(text)] for text in networks}
 
     def _link(self) -> None:
         open_ones: list[tuple[int, int, str]] = []
@@ -35,8 +44,8 @@ class NetworkTree:
             open_ones.append((version, -end, text))
 
     def _has_own(self, text: str) -> bool:
-        inside = sum(ip_network(child).num_addresses for child, parent in self.parents.items() if parent == text)
-        return inside < ip_network(text).num_addresses
+        inside = sum(_network(child).num_addresses for child, parent in self.parents.items() if parent == text)
+        return inside < _network(text).num_addresses
 
     def children(self, network: str) -> list[str]:
         """The networks directly inside one, or inside none."""
@@ -57,4 +66,8 @@ class NetworkTree:
 
     def holds(self, address: str) -> bool:
         """Whether an address lies in one of the networks; no address lies in none."""
-        return bool(address) and any(ip_address(address) in ip_network(text) for _, text in self._ranges)
+        if not address or not self._ranges:
+            return False
+        from ipaddress import ip_address
+
+        return any(ip_address(address) in _network(text) for _, text in self._ranges)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Mapping
 from enum import StrEnum
 from functools import cache
 
@@ -39,8 +39,10 @@ def _expression(pattern: str) -> re.Pattern[str]:
     return re.compile(".*".join(re.escape(part) for part in pattern.split("*")))
 
 
-def matching(pattern: str, names: Iterable[str]) -> list[str]:
+def matching(pattern: str, names: Collection[str]) -> list[str]:
     """The names that a pattern matches; `*` stands for any run of characters."""
+    if "*" not in pattern:
+        return [pattern] if pattern in names else []
     expression = _expression(pattern)
     return [name for name in names if expression.fullmatch(name)]
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import sqlite3
-import tempfile
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TypeVar, cast
@@ -45,6 +44,8 @@ _pack = msgspec.msgpack.encode
 
 def write(path: Path, head: bytes, estate: Estate) -> None:
     """Keep an estate, with something of the caller's in front. OSError or sqlite3.Error if that is impossible."""
+    import tempfile
+
     path.parent.mkdir(parents=True, exist_ok=True)
     handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
     os.close(handle)
@@ -90,7 +91,7 @@ class Store:
     """A kept estate. sqlite3.Error or msgspec.DecodeError if the file is damaged."""
 
     def __init__(self, path: Path) -> None:
-        self._connection = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True)
+        self._connection = sqlite3.connect(f"file:{_quoted(path)}?mode=ro&immutable=1", uri=True)
         self._on: dict[str, StoredBindings] = {}
 
     def head(self) -> bytes:
@@ -133,6 +134,13 @@ class Store:
         """The resource groups that gather a scope."""
         rows = self._connection.execute("SELECT grp, source FROM gathered WHERE name = ? ORDER BY rowid", (address,))
         return [(name, msgspec.msgpack.decode(source, type=Source)) for name, source in rows]
+
+
+def _quoted(path: Path) -> str:
+    """A path inside an URI, for SQLite; urllib is not worth its import here."""
+    return "".join(
+        f"%{byte:02X}" if chr(byte) in "%?#" or byte > 127 else chr(byte) for byte in os.fsencode(path.resolve())
+    )
 
 
 class Rows(Mapping[str, T]):

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-import json
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from typing import Any, Protocol, cast
@@ -69,10 +66,15 @@ def _text(kind: str, result: Any, look: Look) -> str:
 
 
 def _json(kind: str, result: Any, look: Look) -> str:
+    import json
+
     return json.dumps(presenter(kind).plain(result), indent=2, ensure_ascii=False) + "\n"
 
 
 def _csv(kind: str, result: Any, look: Look) -> str:
+    import csv
+    import io
+
     sheet = presenter(kind).sheet(result)
     file = io.StringIO()
     writer = csv.writer(file, lineterminator="\n")

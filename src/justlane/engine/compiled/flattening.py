@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates
+from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.deciding import Judge, Question, cells_of
@@ -77,8 +77,8 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     prepared = index.platform(platform)
     habits = prepared.platform.habits
     space = _space(prepared, question, index.estate.time_zone)
-    today = Judge(prepared, Person("", True, frozenset()), question, index.estate.time_zone).today
-    lines = [line for line in _lines(prepared) if in_dates(line.condition, today)]
+    nobody = Judge(prepared, Person("", True, frozenset()), question, index.estate.time_zone)
+    lines = [line for line in _lines(prepared) if nobody.in_date(line.condition)]
     conditions = {c: n for n, c in enumerate(dict.fromkeys(x.condition for x in lines if x.condition.circumstantial))}
     worlds = _worlds(space, list(conditions))
     if habits.on_the_way and (len(worlds) > 1 or habits.roles_held is RolesHeld.ONE_AT_A_TIME):
