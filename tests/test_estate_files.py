@@ -3,11 +3,17 @@
 import json
 import re
 import unittest
+from datetime import UTC, datetime
 
 import jsonschema
 
+from justlane.engine.deciding import Question
+from justlane.engine.index import EstateIndex
+from justlane.engine.missing import reply
+from justlane.engine.reaching import reach
 from justlane.files import cache
 from justlane.files.schema import schemas
+from justlane.files.store import Store, write
 from justlane.files.yamltext import read
 from tests.support import DEMO, PUMPHALL, EstateTest
 
@@ -42,6 +48,31 @@ BAD = [
     ("expectations", "    may: repair-pump\n    at:", "    at:", "expectations.yaml:2:5", "do not make a sentence", "write one of"),
     ("expectations", "at most: 3", "at most: few", "expectations.yaml:15:14", "expected a whole number", ""),
     ("expectations", "group mechanics", "group mechanicks", "expectations.yaml:11:11", "no group 'mechanicks'", "mechanics"),
+    ("pumphall", "    because: Everybody", "    when: {from network: 192.0.2.1/24}\n    because: Everybody", "pumphall.yaml:52:26", "is not a network", "192.0.2.0/24"),
+    ("pumphall", "    because: Everybody", "    when: {time zone: Mars}\n    because: Everybody", "pumphall.yaml:52:23", "no time zone 'Mars'", ""),
+    ("pumphall", "    because: Everybody", "    when: {days: someday}\n    because: Everybody", "pumphall.yaml:52:18", "found 'someday', expected a weekday", ""),
+    ("pumphall", "    because: Everybody", "    when: {between: 22-06}\n    because: Everybody", "pumphall.yaml:52:21", "expected hours such as 22:00-06:00", ""),
+    ("pumphall", "    because: Everybody", "    until: soon\n    because: Everybody", "pumphall.yaml:52:12", "expected a date such as 2026-12-31", ""),
+    ("pumphall", "    because: Everybody", "    from: 2026-02-02\n    until: 2026-02-01\n    because: Everybody", "pumphall.yaml:53:12", "before it begins", ""),
+    ("pumphall", "give: watcher", "deny: watcher", "pumphall.yaml:49:11", "pumphall knows no deny", "except the action"),
+    ("pumphall", "give: watcher", "give: watcher\n    deny: mechanic", "pumphall.yaml:49:5", "either give or deny", ""),
+    ("pumphall", "give: watcher", "give: bundle kit", "pumphall.yaml:49:5", "a bundle brings its own", ""),
+    ("pumphall", "    at: pumphall\n", "", "pumphall.yaml:49:5", "a role needs a place", "at: SCOPE"),
+    ("pumphall", "to: group staff", "to: local group crew", "pumphall.yaml:50:9", "no local group on pumphall named 'crew'", ""),
+    ("pumphall", "unbound: closed", "unbound: open", "pumphall.yaml:6:12", "expected `closed` or `open with ROLE`", ""),
+    ("pumphall", "unbound: closed", "unbound: open with wacher", "pumphall.yaml:6:12", "there is no role 'wacher'", "watcher"),
+    ("pumphall", "unbound: closed", "sign-in: start-pump", "pumphall.yaml:6:12", "nobody can sign in", ""),
+    ("pumphall", "unbound: closed", "on the way: sea-pump", "pumphall.yaml:6:15", "no action 'sea-pump'", "see-pump"),
+    ("pumphall", "decides: any-allow", "decides: nearest", "pumphall.yaml:34:3", "has no resource groups", ""),
+    ("pumphall", "gathers: [pumphall/east/pump-2, pumphall/west/pump-3]", "gathers where: {fuel: oil}", "pumphall.yaml:37:5", "there is no attribute 'fuel'", ""),
+    ("pumphall", "gathers: [pumphall/east/pump-2, pumphall/west/pump-3]", "gathers where: {is: pomp}", "pumphall.yaml:37:5", "nothing fulfils what pumphall/diesel gathers", ""),
+    ("pumphall", "\nbindings:", "\nceilings:\n  - {never: fly-*, to: group stuff, because: x}\n\nbindings:", "pumphall.yaml:49:13", "no action of pumphall matches 'fly-*'", ""),
+    ("pumphall", "\nbindings:", "\nlocal groups:\n  own: {holds: [group stuff]}\n\nbindings:", "pumphall.yaml:49:17", "no group 'stuff'", "staff"),
+    ("pumphall", "\nbindings:", "\npublished:\n  - {group: staff, to: pumphall/eest}\n\nbindings:", "pumphall.yaml:49:24", "no scope 'pumphall/eest'", "east"),
+    ("expectations", "    at: pumphall/west/pump-3\n", "    at: pumphall/west/pump-3\n    in: storm\n", "expectations.yaml:5:9", "no situation 'storm'", ""),
+    ("estate", "include:", "situations:\n  s: {address: here}\n\ninclude:", "estate.yaml:10:16", "found 'here', expected an IP address", ""),
+    ("estate", "include:", "bundles:\n  kit: {holds: watcher}\n\ninclude:", "estate.yaml:10:16", "expected `ROLE at SCOPE`", ""),
+    ("estate", "include:", "bundles:\n  kit: {holds: wacher at pumphall}\n\ninclude:", "estate.yaml:10:16", "no role on pumphall named 'wacher'", "watcher"),
     ("estate", "- pumphall.yaml", "- pumphill.yaml", "estate.yaml:10:5", "no file matches 'pumphill.yaml'", ""),
     ("estate", "- pumphall.yaml", "- ../pumphall.yaml", "estate.yaml:10:5", "no file matches", "stay in it"),
     ("estate", "Europe/Amsterdam", "Europe/Amsterdan", "estate.yaml:3:12", "no time zone", ""),
@@ -165,7 +196,7 @@ class CacheTest(EstateTest):
         self.pumphall()
         ask = "ask ben.ferry repair-pump pumphall/west/pump-3"
         self.lane(ask, 1)
-        kept = next((self.top / "cache").rglob("*.msgpack"))
+        kept = next((self.top / "cache").rglob("*.sqlite"))
         before = kept.read_bytes()
         self.lane(ask, 1)
         self.assertEqual(kept.read_bytes(), before)
@@ -181,9 +212,62 @@ class CacheTest(EstateTest):
     def test_a_damaged_cache_is_no_reason_to_fail(self) -> None:
         self.pumphall()
         self.lane("verify")
-        kept = next((self.top / "cache").rglob("*.msgpack"))
-        for damage in (b"", b"\x00" * 40, kept.read_bytes()[:-20]):
+        kept = next((self.top / "cache").rglob("*.sqlite"))
+        whole = kept.read_bytes()
+        for damage in (b"", b"\x00" * 40, whole[: len(whole) // 2], whole[:4096] + b"\xff" * (len(whole) - 4096)):
             kept.write_bytes(damage)
             self.lane("verify")
-        self.assertNotEqual(kept.read_bytes(), damage)
+            self.assertEqual(len(kept.read_bytes()), len(whole), "it was made again")
+        kept.write_bytes(whole.replace(b"ada.brook", b"ada\xffbrook"))
+        ran = self.run_lane("ask", "ada.brook", "see-pump", "pumphall")
+        self.assertIn((ran.code, "has been thrown away" in ran.err), {(3, True), (2, False), (0, False)})
+        kept.unlink(missing_ok=True)
+        self.lane("ask ada.brook see-pump pumphall")
         self.assertEqual(cache.digest(self.top / "nowhere"), "")
+
+
+class StoreTest(EstateTest):
+    def test_a_kept_estate_is_the_estate_and_answers_alike(self) -> None:
+        self.saltmarsh()
+        index = self.index()
+        path = self.top / "kept?#%.sqlite"
+        write(path, b"in front", index.estate)
+        store = Store(path)
+        self.assertEqual(store.head(), b"in front")
+        self.assertEqual(store.whole(), index.estate)
+        kept = EstateIndex(store.estate(), store)
+        asked = Question(datetime(2026, 11, 25, 12, tzinfo=UTC))
+        for user in ("imke.vos", "yara.flint", "dana.brine", "hedda.crane", "svc-nightly", "anonymous"):
+            self.assertEqual(reach(kept, user, asked), reach(index, user, asked))
+            for name, platform in index.estate.platforms.items():
+                for scope in list(platform.scopes)[::5]:
+                    for action in platform.actions:
+                        self.assertEqual(
+                            reply(kept, user, action, scope, asked), reply(index, user, action, scope, asked), name
+                        )
+
+    def test_its_tables_behave_as_mappings(self) -> None:
+        self.saltmarsh()
+        estate = self.index().estate
+        write(self.top / "kept.sqlite", b"", estate)
+        store = Store(self.top / "kept.sqlite")
+        kept = store.estate()
+        self.assertEqual(list(kept.directory.users), list(estate.directory.users))
+        self.assertEqual(len(kept.directory.groups), 15)
+        self.assertNotIn("nobody", kept.directory.users)
+        scopes = kept.platforms["siltstore"].scopes
+        self.assertEqual(list(scopes), list(estate.platforms["siltstore"].scopes))
+        self.assertNotIn("fieldnet/north", scopes, "of another platform")
+        on = store.bindings_on("sourcebank")
+        self.assertEqual(len(list(on)), 5)
+        self.assertIs(on.at("sourcebank/models/secrets")[0], list(on)[3], "the same binding is the same object")
+        self.assertEqual([on.place(b) for b in on], sorted(on.place(b) for b in on))
+        self.assertEqual(set(on.principals()), {b.principal for b in on})
+
+    def test_a_large_file_counts_as_changed_when_the_system_says_so(self) -> None:
+        large = self.top / "large"
+        large.write_bytes(b"x" * (cache.LARGE + 1))
+        before = cache.digest(large)
+        self.assertEqual(cache.digest(large), before)
+        large.write_bytes(b"y" * (cache.LARGE + 1))
+        self.assertNotEqual(cache.digest(large), before)

@@ -165,7 +165,7 @@ class AlignAndProbeTest(EstateTest):
         self.assertIn("set the variable YARD_TOKEN", self.lane("align buildyard", 3).err)
         ran = self.lane("align buildyard", 3, YARD_TOKEN="mum-is-the-word")
         self.assertNotIn("mum-is-the-word", ran.err)
-        for kept in (self.top / "cache").rglob("*.msgpack"):
+        for kept in (self.top / "cache").rglob("*.sqlite"):
             self.assertNotIn(b"mum-is-the-word", kept.read_bytes())
 
 

@@ -176,24 +176,24 @@ def misses_turn(estate: Estate, user: str, action: str, scope: str, facts: Facts
 
 
 class RandomEstatesTest(unittest.TestCase):
-    @settings(quick, max_examples=1000)
+    @settings(quick, max_examples=800)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(ROLES))
     def test_every_cell_in_a_situation(self, estate: Estate, facts: Facts, role: str) -> None:
         in_situations(estate, facts, role)
 
-    @settings(quick, max_examples=300)
+    @settings(quick, max_examples=200)
     @given(estates())
     def test_only_if_under_every_assignment(self, estate: Estate) -> None:
         in_all_circumstances(estate)
 
-    @settings(quick, max_examples=400)
+    @settings(quick, max_examples=250)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
     def test_every_chain_holds_link_by_link(
         self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject
     ) -> None:
         chains_hold(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
 
-    @settings(quick, max_examples=400)
+    @settings(quick, max_examples=250)
     @given(estates(), st.sampled_from(FACTS))
     def test_the_compiled_form_counts_what_is_judged_cell_by_cell(self, estate: Estate, facts: Facts) -> None:
         index = EstateIndex(estate)
@@ -237,7 +237,7 @@ class RandomEstatesTest(unittest.TestCase):
         was, now = (asker.may(cells) for asker in worlds)
         self.assertEqual(difference(flat, removed, added), (int((now & ~was).sum()), int((was & ~now).sum())))
 
-    @settings(quick, max_examples=300)
+    @settings(quick, max_examples=250)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ROLES]))
     def test_the_stand_in_decides_alike(self, estate: Estate, facts: Facts, role: str) -> None:
         index, oracle = EstateIndex(estate), Oracle(estate, "p", facts)
@@ -253,7 +253,7 @@ class RandomEstatesTest(unittest.TestCase):
                     expected = oracle.may(user, action, scope, role)
                     self.assertEqual(ruling.allows(user, action, scope, context), expected, (user, action, scope))
 
-    @settings(quick, max_examples=150)
+    @settings(quick, max_examples=100)
     @given(estates(), st.data())
     def test_a_comparison_names_exactly_the_cells_that_change(self, estate: Estate, data: st.DataObject) -> None:
         fewer = tuple(b for b in estate.bindings if data.draw(st.booleans()))
@@ -266,7 +266,7 @@ class RandomEstatesTest(unittest.TestCase):
         self.assertEqual(said, {(*c, True) for c in now - was} | {(*c, False) for c in was - now})
         self.assertEqual((found.gained, found.lost), (len(now - was), len(was - now)))
 
-    @settings(quick, max_examples=300)
+    @settings(quick, max_examples=200)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
     def test_every_no_has_a_reason_and_every_miss_turns_it(
         self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject

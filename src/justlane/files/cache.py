@@ -16,6 +16,7 @@ from platformdirs import user_cache_path
 from justlane import __version__
 from justlane.files.folder import included
 from justlane.files.store import Store, write
+from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
 
 LARGE = 4 << 20
@@ -39,7 +40,7 @@ def recall(folder: Path) -> Store | None:
         store = Store(_place(folder))
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
         return store if _still_true(origin, folder) else None
-    except (OSError, sqlite3.Error, TypeError, msgspec.DecodeError):
+    except (OSError, sqlite3.Error, StorageError, msgspec.DecodeError):
         return None
 
 

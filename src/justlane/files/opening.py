@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from justlane.engine.index import EstateIndex
 from justlane.files import cache
-from justlane.model.errors import EstateError
+from justlane.model.errors import EstateError, StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Severity
 
@@ -18,7 +18,10 @@ if TYPE_CHECKING:
 def open_estate(folder: Path, read_people: PeopleReader) -> Estate:
     """The estate in a folder, whole. EstateError, with everything that is wrong, if it is not sound."""
     store = cache.recall(folder)
-    return _read(folder, read_people) if store is None else store.whole()
+    try:
+        return _read(folder, read_people) if store is None else store.whole()
+    except StorageError:
+        return _read(folder, read_people)
 
 
 def open_index(folder: Path, read_people: PeopleReader) -> EstateIndex:

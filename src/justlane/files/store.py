@@ -9,12 +9,13 @@ import os
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import TypeVar, cast
+from typing import Any, TypeVar, cast
 
 import msgspec
 from msgspec.structs import replace
 
 from justlane.model.bindings import Binding
+from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Group, Principal, PrincipalKind, User
@@ -87,26 +88,57 @@ def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
         connection.executemany(f"INSERT INTO {table} VALUES ({', '.join('?' * width)})", values)
 
 
-class Store:
-    """A kept estate. sqlite3.Error or msgspec.DecodeError if the file is damaged."""
+class Tables:
+    """A file of tables, opened for reading. A damaged one is thrown away, with a StorageError that says so."""
 
     def __init__(self, path: Path) -> None:
+        self._path = path
         self._connection = sqlite3.connect(f"file:{_quoted(path)}?mode=ro&immutable=1", uri=True)
+
+    def rows(self, query: str, *given: object) -> list[Any]:
+        """All rows of a query."""
+        try:
+            return self._connection.execute(query, given).fetchall()
+        except sqlite3.Error as error:
+            raise self._damaged() from error
+
+    def decoded(self, body: bytes, kind: type[T]) -> T:
+        """One row's content."""
+        try:
+            return msgspec.msgpack.decode(body, type=kind)
+        except (msgspec.DecodeError, UnicodeDecodeError) as error:
+            raise self._damaged() from error
+
+    def _damaged(self) -> StorageError:
+        self._connection.close()
+        self._path.unlink(missing_ok=True)
+        hint = "run the command again: it reads the estate's files afresh"
+        return StorageError("what was kept of the estate was damaged, and has been thrown away", hint)
+
+
+class Store:
+    """A kept estate. StorageError, at any time, if the file turns out to be damaged."""
+
+    def __init__(self, path: Path) -> None:
+        self._tables = Tables(path)
         self._on: dict[str, StoredBindings] = {}
 
     def head(self) -> bytes:
         """What the caller put in front."""
-        return cast(bytes, self._connection.execute("SELECT body FROM head").fetchone()[0])
+        return self._one("SELECT body FROM head")
+
+    def _one(self, query: str) -> bytes:
+        rows = self._tables.rows(query)
+        return cast(bytes, rows[0][0]) if rows else b""
 
     def estate(self) -> Estate:
         """The estate; its users, groups and scopes are read when they are asked for, its bindings are not in it."""
-        body = self._connection.execute("SELECT body FROM skeleton").fetchone()[0]
-        skeleton = msgspec.msgpack.decode(body, type=Estate)
+        skeleton = self._tables.decoded(self._one("SELECT body FROM skeleton"), Estate)
         platforms = {
-            name: replace(platform, scopes=Rows(self._connection, "scopes", Scope, name))
+            name: replace(platform, scopes=Rows(self._tables, "scopes", Scope, name))
             for name, platform in skeleton.platforms.items()
         }
-        users, groups = Rows(self._connection, "users", User), Rows(self._connection, "groups", Group)
+        users, groups = Rows(self._tables, "users", User), Rows(self._tables, "groups", Group)
         return replace(skeleton, platforms=platforms, directory=Directory(users, groups))
 
     def whole(self) -> Estate:
@@ -114,26 +146,26 @@ class Store:
         lazy = self.estate()
         platforms = {name: replace(p, scopes=dict(p.scopes.items())) for name, p in lazy.platforms.items()}
         directory = Directory(dict(lazy.directory.users.items()), dict(lazy.directory.groups.items()))
-        rows = self._connection.execute("SELECT body FROM bindings ORDER BY place")
-        bindings = tuple(msgspec.msgpack.decode(body, type=Binding) for (body,) in rows)
+        rows = self._tables.rows("SELECT body FROM bindings ORDER BY place")
+        bindings = tuple(self._tables.decoded(body, Binding) for (body,) in rows)
         return replace(lazy, platforms=platforms, directory=directory, bindings=bindings)
 
     def bindings_on(self, platform: str) -> StoredBindings:
         """The bindings of a platform."""
         if platform not in self._on:
-            self._on[platform] = StoredBindings(self._connection, platform)
+            self._on[platform] = StoredBindings(self._tables, platform)
         return self._on[platform]
 
     def groups_with(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         """The groups that hold a user or a group directly."""
         query = "SELECT grp, source FROM members WHERE name = ? AND kind = ? ORDER BY rowid"
-        rows = self._connection.execute(query, (member.name, member.kind))
-        return [(Principal(PrincipalKind.GROUP, name), msgspec.msgpack.decode(s, type=Source)) for name, s in rows]
+        rows = self._tables.rows(query, member.name, member.kind)
+        return [(Principal(PrincipalKind.GROUP, name), self._tables.decoded(s, Source)) for name, s in rows]
 
     def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         """The resource groups that gather a scope."""
-        rows = self._connection.execute("SELECT grp, source FROM gathered WHERE name = ? ORDER BY rowid", (address,))
-        return [(name, msgspec.msgpack.decode(source, type=Source)) for name, source in rows]
+        rows = self._tables.rows("SELECT grp, source FROM gathered WHERE name = ? ORDER BY rowid", address)
+        return [(name, self._tables.decoded(source, Source)) for name, source in rows]
 
 
 def _quoted(path: Path) -> str:
@@ -146,8 +178,8 @@ def _quoted(path: Path) -> str:
 class Rows(Mapping[str, T]):
     """A table as a mapping; each row is read when it is asked for, and kept."""
 
-    def __init__(self, connection: sqlite3.Connection, table: str, kind: type[T], platform: str | None = None) -> None:
-        self._connection = connection
+    def __init__(self, tables: Tables, table: str, kind: type[T], platform: str | None = None) -> None:
+        self._tables = tables
         self._table = table
         self._kind = kind
         self._where = " WHERE platform = ?" if platform else ""
@@ -156,59 +188,57 @@ class Rows(Mapping[str, T]):
 
     def __getitem__(self, name: str) -> T:
         if name not in self._known:
-            query = f"SELECT body FROM {self._table} WHERE name = ?"
-            row = self._connection.execute(query, (name,)).fetchone()
-            if row is None or (self._given and platform_of(name) != self._given[0]):
+            rows = self._tables.rows(f"SELECT body FROM {self._table} WHERE name = ?", name)
+            if not rows or (self._given and platform_of(name) != self._given[0]):
                 raise KeyError(name)
-            self._known[name] = msgspec.msgpack.decode(row[0], type=self._kind)
+            self._known[name] = self._tables.decoded(rows[0][0], self._kind)
         return self._known[name]
 
     def __iter__(self) -> Iterator[str]:
         query = f"SELECT name FROM {self._table}{self._where} ORDER BY place"
-        return (name for (name,) in self._connection.execute(query, self._given).fetchall())
+        return (name for (name,) in self._tables.rows(query, *self._given))
 
     def __len__(self) -> int:
-        count = self._connection.execute(f"SELECT count(*) FROM {self._table}{self._where}", self._given)
-        return int(count.fetchone()[0])
+        return int(self._tables.rows(f"SELECT count(*) FROM {self._table}{self._where}", *self._given)[0][0])
 
 
 class StoredBindings:
     """The bindings of one platform; each is read once, so that the same one is the same object."""
 
-    def __init__(self, connection: sqlite3.Connection, platform: str) -> None:
-        self._connection = connection
+    def __init__(self, tables: Tables, platform: str) -> None:
+        self._tables = tables
         self._platform = platform
         self._known: dict[int, Binding] = {}
         self._places: dict[int, int] = {}
 
     def __iter__(self) -> Iterator[Binding]:
-        return iter(self._selected("platform = ?", (self._platform,)))
+        return iter(self._selected("platform = ?", self._platform))
 
     def at(self, scope: str) -> Sequence[Binding]:
         """Those at a scope."""
-        return self._selected("scope = ?", (scope,))
+        return self._selected("scope = ?", scope)
 
     def of(self, principal: Principal) -> Sequence[Binding]:
         """Those to a principal."""
         where = "name = ? AND kind = ? AND platform = ?"
-        return self._selected(where, (principal.name, principal.kind, self._platform))
+        return self._selected(where, principal.name, principal.kind, self._platform)
 
     def principals(self) -> Collection[Principal]:
         """Everything that one of them names."""
         query = "SELECT DISTINCT kind, name FROM bindings WHERE platform = ?"
-        rows = self._connection.execute(query, (self._platform,))
+        rows = self._tables.rows(query, self._platform)
         return [Principal(PrincipalKind(kind), name) for kind, name in rows]
 
     def place(self, binding: Binding) -> int:
         """Where one stands in the order; after all others if it is none of them."""
         return self._places.get(id(binding), 1 << 62)
 
-    def _selected(self, where: str, given: tuple[object, ...]) -> list[Binding]:
-        rows = self._connection.execute(f"SELECT place, body FROM bindings WHERE {where} ORDER BY place", given)
-        return [self._binding(place, body) for place, body in rows.fetchall()]
+    def _selected(self, where: str, *given: object) -> list[Binding]:
+        rows = self._tables.rows(f"SELECT place, body FROM bindings WHERE {where} ORDER BY place", *given)
+        return [self._binding(place, body) for place, body in rows]
 
     def _binding(self, place: int, body: bytes) -> Binding:
         if place not in self._known:
-            self._known[place] = msgspec.msgpack.decode(body, type=Binding)
+            self._known[place] = self._tables.decoded(body, Binding)
             self._places[id(self._known[place])] = place
         return self._known[place]
