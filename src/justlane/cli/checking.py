@@ -62,7 +62,8 @@ def check(ctx: click.Context, folder: Path | None, form: str) -> None:
     place = options.folder_of(folder)
     loaded = load(place, read_people)
     if loaded.estate is None:
-        result = Findings(place.resolve().name, loaded.findings, "names are checked when every file can be read")
+        later = "" if loaded.names_checked else "what the files name is checked when all of them can be read"
+        result = Findings(place.resolve().name, loaded.findings, later)
     else:
         estate = loaded.estate
         scopes = sum(len(p.scopes) for p in estate.platforms.values())

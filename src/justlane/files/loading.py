@@ -33,6 +33,8 @@ class Loaded(NamedTuple):
     """Errors and warnings, by file and line."""
     digests: dict[str, str]
     """Every file that was read, relative to the folder, with the digest of what was read."""
+    names_checked: bool
+    """Whether all files could be read, so that what they name could be looked up."""
     patterns: tuple[str, ...]
     """What `include` names: a new file that matches changes the estate."""
 
@@ -43,12 +45,14 @@ def load(folder: Path, read_people: PeopleReader) -> Loaded:
     digests = {file.text.file: file.text.digest for file in declared.files}
     estate: Estate | None = None
     findings: list[Finding] = []
+    checked = False
     if declared.root is not None:
         people = [shape.ldif for shape in declared.root.directories.values()]
         digests |= {file: digest(folder / file) for file in people}
         directory, findings = _people(folder, declared, declared.root, read_people)
         digests |= {file: _CHANGED for file in people if digest(folder / file) != digests[file]}
         if declared.complete and not _wrong(findings):
+            checked = True
             estate = build(declared, declared.root, directory)
             findings += check_names(estate, declared)
     findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
@@ -56,7 +60,7 @@ def load(folder: Path, read_people: PeopleReader) -> Loaded:
         estate = msgspec.structs.replace(estate, findings=tuple(findings))
     else:
         estate = None
-    return Loaded(estate, tuple(findings), digests, declared.patterns)
+    return Loaded(estate, tuple(findings), digests, checked, declared.patterns)
 
 
 def _wrong(findings: list[Finding]) -> bool:

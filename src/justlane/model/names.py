@@ -17,10 +17,11 @@ def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
     names = list(known)
     for scorer, cutoff in ((JaroWinkler.normalized_similarity, 0.8), (OSA.normalized_similarity, 0.6)):
         found = process.extract(
-            name, names, scorer=scorer, processor=utils.default_process, score_cutoff=cutoff, limit=most
+            name, names, scorer=scorer, processor=utils.default_process, score_cutoff=cutoff, limit=most + 5
         )
         if found:
-            return [choice for choice, _, _ in found]
+            choices = [choice for choice, _, _ in found]
+            return sorted(choices, key=lambda choice: OSA.distance(name.lower(), choice.lower()))[:most]
     return []
 
 

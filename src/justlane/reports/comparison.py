@@ -112,5 +112,5 @@ def _change(changes: list[CellChange]) -> tuple[Span | str, ...]:
     sensitive = (" (sensitive)", "warn") if first.sensitive else ""
     told = f" at {places}"
     if first.before or first.after:
-        told += f": {_said(first.before)}, from now on {_said(first.after)}"
+        told += f": before, {_said(first.before)}; now, {_said(first.after)}"
     return (mark, (first.action, "head"), sensitive, told)

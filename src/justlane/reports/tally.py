@@ -10,7 +10,7 @@ from justlane.engine.compiled.tallying import Tally
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 
-_COLUMNS = ("platform", "users", "kinds", "scopes", "kinds", "actions", "cells", "always", "only if", "of all")
+_COLUMNS = ("platform", "users", "of kinds", "scopes", "of kinds", "actions", "cells", "always", "only if", "of all")
 
 
 def plain(result: tuple[Tally, ...]) -> list[Any]:
