@@ -58,6 +58,9 @@ def estate(size: Size, shape: str, decides: str = "any-allow", seed: int = 1) ->
         bound_condition=np.full(size.bindings, -1, np.int32),
         worlds=np.zeros((1, 0), np.bool_),
         bound_kind=np.full(size.bindings, GIVEN, np.int8),
+        limited=np.zeros(size.bindings, np.bool_),
+        limit_binding=np.zeros(0, np.int32),
+        limit_scope=np.zeros(0, np.int32),
         decides=decides,
     )
 

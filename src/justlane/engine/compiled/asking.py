@@ -13,7 +13,10 @@ from justlane.engine.compiled.classes import Lists, Numbers
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.flat import CEILING
 from justlane.engine.compiled.flattening import UnsuitableError
-from justlane.engine.compiled.places import Ways
+from justlane.engine.compiled.ways import Ways
+
+_Line = tuple[int, int, int, bool, int, int]
+"""A piece: where it starts and ends, its actions as one integer, whether it denies, its rank, its bound scope."""
 
 
 class Cells(NamedTuple):
@@ -46,7 +49,7 @@ class Asker:
             "last-match": self._last_match,
             "nearest": self._nearest,
         }[flat.decides]
-        self._asks = Ways(flat).asks if flat.on_the_way >= 0 else None
+        self._asks = Ways(flat, compiled.places).asks if flat.on_the_way >= 0 else None
         self._kind_pieces: Lists = compiled.kind_pieces
 
     def may(self, cells: Cells) -> NDArray[np.bool_]:
@@ -88,29 +91,29 @@ class Asker:
         return [kinds[kind] for kind in self._compiled.flat.scope_kind.tolist()]
 
     @cached_property
-    def _lines(self) -> list[tuple[int, int, int, bool, int]]:
-        """Each piece: where it starts and ends, its actions as one integer, whether it denies, its rank."""
+    def _lines(self) -> list[_Line]:
+        """All pieces."""
         pieces = self._compiled.pieces
         masks = [int.from_bytes(mask.tobytes(), "little") for mask in pieces.masks]
-        columns = (self._start.tolist(), self._end.tolist(), masks, pieces.deny.tolist(), pieces.rank.tolist())
-        return list(zip(*columns, strict=True))
+        numbers = (pieces.deny.tolist(), pieces.rank.tolist(), pieces.bound.tolist())
+        return list(zip(self._start.tolist(), self._end.tolist(), masks, *numbers, strict=True))
 
-    def _pieces_of(self, user: int) -> list[tuple[int, int, int, bool, int]]:
+    def _pieces_of(self, user: int) -> list[_Line]:
         classes, lists, lines = self._compiled.classes, self._kind_pieces, self._lines
         groups = classes.groups
-        found: list[tuple[int, int, int, bool, int]] = []
+        found: list[_Line] = []
         for group in groups.items[groups.start[user] : groups.start[user + 1]].tolist():
             kind = classes.kind_of_group[group]
             if kind >= 0:
                 found += [lines[p] for p in lists.items[lists.start[kind] : lists.start[kind + 1]].tolist()]
         return found
 
-    def _weigh(self, pieces: list[tuple[int, int, int, bool, int]], action: int, scope: int) -> bool:
+    def _weigh(self, pieces: list[_Line], action: int, scope: int) -> bool:
         here = [piece for piece in pieces if piece[0] <= scope < piece[1]]
         decides = self._compiled.flat.decides
         if decides == "nearest" and here:
-            start = max(piece[0] for piece in here)
-            here = [piece for piece in here if piece[0] == start]
+            bound = max(piece[5] for piece in here)
+            here = [piece for piece in here if piece[5] == bound]
         here = [piece for piece in here if piece[2] >> action & 1]
         if decides == "last-match" and here:
             here = [max(here, key=lambda piece: piece[4])]
@@ -169,10 +172,10 @@ class Asker:
         return allows[last]
 
     def _nearest(self, count: int, cell: Numbers, piece: Numbers, holds: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        start = self._compiled.pieces.start[piece]
+        bound = self._compiled.pieces.bound[piece]
         nearest = np.full(count, -1, np.int64)
-        np.maximum.at(nearest, cell, start)
-        near = start == nearest[cell]
+        np.maximum.at(nearest, cell, bound)
+        near = bound == nearest[cell]
         return self._deny_wins(count, cell[near], piece[near], holds[near])
 
 

@@ -19,8 +19,9 @@ from numpy.typing import NDArray
 from justlane.engine.compiled.classes import THREADS, Lists, classes_of, lists_of, unique_pairs
 from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.compiled.masks import DECIDES
-from justlane.engine.compiled.places import Places, Ways, bits_in
+from justlane.engine.compiled.places import Places, bits_in
 from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, pieces_of, regions_of
+from justlane.engine.compiled.ways import Ways
 
 T = TypeVar("T")
 
@@ -46,7 +47,7 @@ class Compiled:
         self.places = Places(flat)
         self.classes = classes_of(flat)
         self.pieces, self._by_binding = pieces_of(flat, self.places)
-        self._ways = Ways(flat) if flat.on_the_way >= 0 else None
+        self._ways = Ways(flat, self.places) if flat.on_the_way >= 0 else None
         self.kind_pieces = self._pieces_of_kinds()
 
     def _pieces_of_kinds(self) -> Lists:
@@ -82,8 +83,7 @@ class Compiled:
         regions = regions_of(owner, piece, self.pieces, self.places.count)
         people = self.classes.people[chunk][regions.owner]
         masks = [self._masks(regions, world) for world in self.flat.worlds]
-        if self._ways is None:
-            masks.append(np.bitwise_or.reduce(masks))
+        masks.append(np.bitwise_or.reduce(masks))
         return np.array([self._weighed(regions, some, people) for some in masks])
 
     def _reached(self, chunk: NDArray[np.int64]) -> tuple[Ints, Ints]:
@@ -136,16 +136,16 @@ class Compiled:
         regions = regions_of(owner, piece, self.pieces, self.places.count)
         people = everyone[regions.owner]
         worlds = [self._masks(regions, world) for world in self.flat.worlds]
+        possibly = self._weighed(regions, np.bitwise_or.reduce(worlds), people)
         if len(worlds) == 1:
-            one = self._weighed(regions, worlds[0], people)
-            return Count(one, one)
-        return Count(
-            self._weighed(regions, np.bitwise_and.reduce(worlds), people),
-            self._weighed(regions, np.bitwise_or.reduce(worlds), people),
-        )
+            return Count(possibly, possibly)
+        return Count(self._weighed(regions, np.bitwise_and.reduce(worlds), people), possibly)
 
     def _masks(self, regions: Regions, world: NDArray[np.bool_]) -> Masks:
-        """The actions of each region in one kind of circumstances, ceilings and sign-in included."""
+        """The actions of each region in one kind of circumstances, all gates included.
+
+        Where an action must be held on the way, of each part of each region (`ways`): shape (3, regions, words).
+        """
         holds = np.append(world, True)[self.pieces.condition]
         if not self.flat.one_role:
             return self._masks_of(regions, holds, holds)
@@ -159,29 +159,29 @@ class Compiled:
             masks &= ~_of_owner(regions, pieces, ceilings & above)
         if self.flat.sign_in >= 0:
             masks[~_signed_in(regions, pieces, masks, self.flat.sign_in)[regions.owner]] = 0
-        return masks
+        return masks if self._ways is None else self._ways.masks(regions, pieces, masks)
 
     def _in_any_role(self, regions: Regions, holds: NDArray[np.bool_]) -> Masks:
         """The union over the roles that each class has; what is built in alone for one without a role."""
         pieces, owners = self.pieces, int(regions.owner.max()) + 1
         given = pieces.kind == GIVEN
-        roleless = np.ones(owners, np.bool_)
-        found = np.zeros((len(regions.first), pieces.masks.shape[1]), np.uint64)
         own = np.repeat(regions.owner, np.diff(np.append(regions.first, len(regions.piece))))
-        for role in np.unique(pieces.role[given]).tolist():
-            mine = given & (pieces.role == role) & ~pieces.deny
-            has = np.zeros(owners, np.bool_)
-            has[own[mine[regions.piece]]] = True
-            roleless &= ~has
+        roles = {
+            role: _owners_of(own, given & (pieces.role == role) & ~pieces.deny, regions, owners)
+            for role in np.unique(pieces.role[given]).tolist()
+        }
+        roleless = ~np.logical_or.reduce([np.zeros(owners, np.bool_), *roles.values()])
+        alone = self._masks_of(regions, holds & ~given, holds)
+        found = np.where(roleless[regions.owner, None], alone, np.uint64(0))
+        for role, has in roles.items():
             active = holds & (~given | (pieces.role == role))
             found |= np.where(has[regions.owner, None], self._masks_of(regions, active, holds), np.uint64(0))
-        alone = self._masks_of(regions, holds & ~given, holds)
-        return found | np.where(roleless[regions.owner, None], alone, np.uint64(0))
+        return found
 
     def _weighed(self, regions: Regions, masks: Masks, people: NDArray[np.int64]) -> int:
         """The cells of all regions."""
         if self._ways is not None:
-            return self._weighed_on_the_way(regions, masks, people, self._ways)
+            return self._ways.weighed(regions, self.pieces, masks, people)
         places, lead = self.places, regions.lead
         start, end = self.pieces.start[lead], self.pieces.end[lead]
         inner = np.flatnonzero(regions.parent >= 0)
@@ -194,71 +194,12 @@ class Compiled:
             total += int(np.dot(places.inside(kind, start, end) * more, people))
         return total
 
-    def _weighed_on_the_way(self, regions: Regions, masks: Masks, people: NDArray[np.int64], ways: Ways) -> int:
-        """The same, where an action must be held on every scope above a place.
 
-        A region's scope itself counts if the way to it is open; what is below counts if the scope lets through, and
-        then all of it if the region holds the action, or only what has no scope in between that asks for it.
-        """
-        word, bit = divmod(self.flat.on_the_way, 64)
-        holds = (masks[:, word] >> np.uint64(bit)) & np.uint64(1) != 0
-        places, scope = self.places, self.pieces.start[regions.lead]
-        single = self.pieces.here[regions.lead]
-        at = _mask_at(regions, single, scope)
-        through = ~ways.asks[scope] | holds[at]
-        open_way = _open_ways(regions, single, scope, through, holds, ways)
-        here = np.flatnonzero(open_way & (at == np.arange(len(at))))
-        total = places.weight(scope[here], scope[here] + 1, masks[here], people[here])
-        below = np.flatnonzero(open_way & through & ~single)
-        wide, narrow = below[holds[below]], below[~holds[below]]
-        kinds = range(len(places.kind_masks))
-        total += places.weight(scope[wide] + 1, places.end[scope[wide]], masks[wide], people[wide])
-        total += places.weigh([ways.free[k][scope[narrow]] for k in kinds], masks[narrow], people[narrow])
-        # what lies in a region inside was counted with the mask of the region around it, as far as that reaches
-        around = regions.parent
-        inner = np.flatnonzero((around >= 0) & ~single)
-        counted = inner[(open_way & through)[around[inner]]]
-        reached = counted[holds[around[counted]]]
-        total -= places.weight(scope[reached], places.end[scope[reached]], masks[around[reached]], people[reached])
-        rest = counted[~holds[around[counted]]]
-        rest = rest[_clear(ways, scope[around[rest]], scope[rest])]
-        total -= places.weight(scope[rest], scope[rest] + 1, masks[around[rest]], people[rest])
-        free = rest[~ways.asks[scope[rest]]]
-        total -= places.weigh([ways.free[k][scope[free]] for k in kinds], masks[around[free]], people[free])
-        return total
-
-
-def _mask_at(regions: Regions, single: NDArray[np.bool_], scope: Ints) -> NDArray[np.int64]:
-    """The region that says what holds at each region's scope itself: the single scope inside it, if there is one."""
-    at = np.arange(len(scope))
-    own = np.flatnonzero(single)
-    around = regions.parent[own]
-    at[around[(around >= 0) & (scope[own] == scope[around])]] = own[(around >= 0) & (scope[own] == scope[around])]
-    return at
-
-
-def _clear(ways: Ways, outer: Ints, inner: Ints) -> NDArray[np.bool_]:
-    """Whether no scope strictly between two, one below the other, asks for the action."""
-    between: Ints = ways.above[inner] - ways.above[outer] - ways.asks[outer]
-    return np.equal(between, 0)
-
-
-def _open_ways(
-    regions: Regions,
-    single: NDArray[np.bool_],
-    scope: Ints,
-    through: NDArray[np.bool_],
-    holds: NDArray[np.bool_],
-    ways: Ways,
-) -> NDArray[np.bool_]:
-    """Whether the action is held on all scopes above each region's own."""
-    open_way: NDArray[np.bool_] = ways.above[scope] == 0
-    for level in regions.levels[1:]:
-        around = regions.parent[level]
-        same = single[level] & (scope[level] == scope[around])
-        passes = through[around] & (holds[around] | _clear(ways, scope[around], scope[level]))
-        open_way[level] = open_way[around] & (same | passes)
-    return open_way
+def _owners_of(own: Ints, which: NDArray[np.bool_], regions: Regions, owners: int) -> NDArray[np.bool_]:
+    """The classes that have one of some pieces."""
+    found = np.zeros(owners, np.bool_)
+    found[own[which[regions.piece]]] = True
+    return found
 
 
 def _of_owner(regions: Regions, pieces: Pieces, which: NDArray[np.bool_]) -> Masks:

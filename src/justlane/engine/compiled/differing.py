@@ -34,10 +34,10 @@ class Difference(NamedTuple):
 
 
 def difference(flat: Flat, removed: NDArray[np.bool_], added: Added) -> Difference:
-    """What removing some bindings and adding others changes. ValueError if the platform has conditions or an
-    on-the-way action."""
-    if len(flat.worlds) != 1 or flat.on_the_way >= 0:
-        raise ValueError("compare it in one kind of circumstances, and without an on-the-way action")
+    """What removing some bindings and adding others changes. ValueError if the platform has several kinds of
+    circumstances of its own."""
+    if len(flat.worlds) != 1:
+        raise ValueError("compare it in one kind of circumstances")
     both = laid_over(flat, removed, added)
     before, after, either = Compiled(both, changed_only=True).count_worlds()
     return Difference(either - before, either - after)
@@ -54,6 +54,7 @@ def laid_over(flat: Flat, removed: NDArray[np.bool_], added: Added) -> Flat:
         bound_deny=np.append(flat.bound_deny, added.deny),
         bound_here=np.append(flat.bound_here, np.full(new, BELOW, np.int8)),
         bound_kind=np.append(flat.bound_kind, np.full(new, GIVEN, np.int8)),
+        limited=np.append(flat.limited, np.zeros(new, np.bool_)),
     )
     condition = np.where(standing, np.where(removed, REMOVED, -1), 2).astype(np.int32)
     truth = np.array([[True, False, False], [False, True, False]])

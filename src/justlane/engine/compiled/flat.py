@@ -42,13 +42,20 @@ class Flat(NamedTuple):
     bound_scope: Ints
     bound_deny: NDArray[np.bool_]
     bound_here: NDArray[np.int8]
-    """`BELOW`, `HERE_ONLY` (and what a resource group gathers), or `ALONE` (the scope and nothing else)."""
+    """`BELOW`, `HERE_ONLY` (and what a resource group gathers), or `ALONE` (the scope and nothing else: an open
+    default, which counts as bound to the root)."""
     bound_condition: Ints
     """Number of the condition that each binding has, -1 for none."""
     worlds: NDArray[np.bool_]
     """Which conditions hold in each kind of circumstances that they tell apart. Shape (worlds, conditions)."""
     bound_kind: NDArray[np.int8]
     """`GIVEN`, `BUILT_IN` or `CEILING`."""
+    limited: NDArray[np.bool_]
+    """Whether a binding counts only in the scopes where its group was published …"""
+    limit_binding: Ints
+    """… which are, with all that they contain: the binding …"""
+    limit_scope: Ints
+    """… and the scope."""
     decides: str
     """`any-allow`, `deny-wins`, `last-match` or `nearest`."""
     on_the_way: int = -1

@@ -16,16 +16,15 @@ from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, Person, person
 from justlane.engine.roles import matching
 from justlane.model.circumstances import ALWAYS, Condition
-from justlane.model.estate import Decides, RolesHeld
+from justlane.model.estate import RolesHeld
 from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
-from justlane.model.scopes import contains
 
 MOST_WORLDS = 64
 WORD = 64
 
 
 class UnsuitableError(Exception):
-    """Habits that do not go together in the compiled form: each class of people has to be judged cell by cell."""
+    """Too many kinds of circumstances for the compiled form: each class of people has to be judged cell by cell."""
 
 
 class _Line(Struct, frozen=True):
@@ -44,7 +43,7 @@ class _Line(Struct, frozen=True):
 def count_cells(index: EstateIndex, platform: str, question: Question) -> Count:
     """How many (user, action, scope) cells of a platform are allowed, `anonymous` counted as one user.
 
-    Exact for all habits: where the compiled form does not know a combination of them, each class of people is judged.
+    Exact always: where there are too many kinds of circumstances to compile, each class of people is judged.
     """
     try:
         return Compiled(flatten(index, platform, question)).count()
@@ -73,7 +72,7 @@ def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
 
 
 def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
-    """One platform of an estate. UnsuitableError if its habits do not go together in the compiled form."""
+    """One platform of an estate. UnsuitableError if it has too many kinds of circumstances."""
     prepared = index.platform(platform)
     habits = prepared.platform.habits
     space = _space(prepared, question, index.estate.time_zone)
@@ -81,16 +80,14 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     lines = [line for line in _lines(prepared) if nobody.in_date(line.condition)]
     conditions = {c: n for n, c in enumerate(dict.fromkeys(x.condition for x in lines if x.condition.circumstantial))}
     worlds = _worlds(space, list(conditions))
-    if habits.on_the_way and (len(worlds) > 1 or habits.roles_held is RolesHeld.ONE_AT_A_TIME):
-        raise UnsuitableError
-    if habits.decides is Decides.NEAREST and (habits.open_role or habits.publication):
-        raise UnsuitableError
     actions = {name: number for number, name in enumerate(prepared.platform.actions)}
     scopes = walk_of(prepared)
     kinds = list(dict.fromkeys(s.kind for s in prepared.platform.scopes.values()))
     roles = {key: n for n, key in enumerate(dict.fromkeys((x.role, x.actions) for x in lines))}
     groups = {principal: n for n, principal in enumerate(dict.fromkeys(x.principal for x in lines))}
     members = sorted(_members(index, platform, groups))
+    published = [prepared.published.get(x.principal.name, []) if _limited(prepared, x) else [] for x in lines]
+    limits = [(number, address) for number, some in enumerate(published) for address in some]
     gathers = [(s.address, g.address) for s in prepared.platform.scopes.values() for g in s.gathers]
     return Flat(
         users=len(index.estate.directory.users) + 1,
@@ -115,6 +112,9 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
         bound_condition=_ints(conditions.get(x.condition, -1) for x in lines),
         worlds=worlds,
         bound_kind=np.array([x.kind for x in lines], np.int8),
+        limited=np.array([_limited(prepared, x) for x in lines], np.bool_),
+        limit_binding=_ints(n for n, _ in limits),
+        limit_scope=_ints(scopes[address] for _, address in limits),
         decides=habits.decides.value,
         on_the_way=actions.get(habits.on_the_way, -1),
         sign_in=actions.get(habits.sign_in, -1),
@@ -137,29 +137,17 @@ def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
         for address in platform.scopes:
             if prepared.is_open(address):
                 yield _Line(AUTHENTICATED, platform.habits.open_role, held, address, here=ALONE, kind=BUILT_IN)
-    if platform.habits.publication and any(s.gathers for s in platform.scopes.values()):
-        raise UnsuitableError
     for b in prepared.bindings:
         held = frozenset(prepared.roles.holdings(b.role))
         kind = BUILT_IN if b.built_in else GIVEN
-        for scope in _published(prepared, b.principal, b.scope, here=b.here_only):
-            yield _Line(b.principal, b.role, held, scope, not b.allows, int(b.here_only), b.condition, kind)
-        if platform.habits.publication and platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME:
-            raise UnsuitableError
+        yield _Line(b.principal, b.role, held, b.scope, not b.allows, int(b.here_only), b.condition, kind)
     yield from _ceilings(prepared)
 
 
-def _published(prepared: PlatformIndex, principal: Principal, scope: str, *, here: bool) -> list[str]:
-    """The parts of a bound scope where the group counts."""
-    if not prepared.platform.habits.publication or principal.kind is not PrincipalKind.GROUP:
-        return [scope]
-    found: list[str] = []
-    for published in dict.fromkeys(prepared.published.get(principal.name, ())):
-        if contains(published, scope):
-            found.append(scope)
-        elif contains(scope, published) and not here:
-            found.append(published)
-    return list(dict.fromkeys(found))
+def _limited(prepared: PlatformIndex, line: _Line) -> bool:
+    """Whether a line counts only where the group that it names was published."""
+    given = line.kind != CEILING and line.principal.kind is PrincipalKind.GROUP
+    return prepared.platform.habits.publication and given
 
 
 def _space(prepared: PlatformIndex, question: Question, zone: str) -> Space:

@@ -79,6 +79,8 @@ def _around(regions: Regions) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
 def nearest(pieces: Pieces, regions: Regions, holds: Flags) -> Masks:
     """What the nearest scope with any binding allows there, less what it denies."""
     counts = holds & ~pieces.ground
+    if (counts & (pieces.bound != pieces.start)).any():
+        return _nearest_of_all(pieces, regions, counts)
     allowed = _own(pieces, regions, counts & ~pieces.deny)
     denied = _own(pieces, regions, counts & pieces.deny)
     named = np.logical_or.reduceat(counts[regions.piece], regions.first)
@@ -92,6 +94,23 @@ def nearest(pieces: Pieces, regions: Regions, holds: Flags) -> Masks:
         nameless = level[~named[level]]
         masks[nameless] = masks[around[nameless]]
     return masks
+
+
+def _nearest_of_all(pieces: Pieces, regions: Regions, counts: Flags) -> Masks:
+    """The same, where pieces do not start at the scope that their binding is bound to."""
+    region, piece = _around(regions)
+    kept = counts[piece]
+    region, piece = region[kept], piece[kept]
+    bound = pieces.bound[piece]
+    nearest_scope = np.full(len(regions.first), -1, np.int64)
+    np.maximum.at(nearest_scope, region, bound)
+    near = bound == nearest_scope[region]
+    region, piece = region[near], piece[near]
+    allowed, denied = np.zeros((2, len(regions.first), pieces.masks.shape[1]), np.uint64)
+    for masks, deny in ((allowed, False), (denied, True)):
+        some = pieces.deny[piece] == deny
+        np.bitwise_or.at(masks, region[some], pieces.masks[piece[some]])
+    return allowed & ~denied
 
 
 DECIDES: dict[str, Callable[[Pieces, Regions, Flags], Masks]] = {

@@ -51,30 +51,6 @@ def bits_in(masks: Masks, applies: Masks) -> NDArray[np.int64]:
     return found
 
 
-class Ways:
-    """What lies below a scope without an action that must be held on the way, where that action does not apply."""
-
-    def __init__(self, flat: Flat) -> None:
-        word, bit = divmod(flat.on_the_way, 64)
-        parent = flat.scope_parent.tolist()
-        kind_asks = (flat.kind_masks[:, word] >> np.uint64(bit)) & np.uint64(1) != 0
-        self.asks = kind_asks[flat.scope_kind]
-        """Whether the action applies to a scope, so that it stands in the way of what is below."""
-        asks = self.asks.tolist()
-        above = [0] * len(parent)
-        free = np.zeros((len(flat.kind_masks), len(parent)), np.int32)
-        for scope in range(1, len(parent)):
-            above[scope] = above[parent[scope]] + asks[parent[scope]]
-        for scope in range(len(parent) - 1, 0, -1):
-            free[flat.scope_kind[scope], parent[scope]] += 1
-            if not asks[scope]:
-                free[:, parent[scope]] += free[:, scope]
-        self.above = np.array(above, np.int32)
-        """How many scopes that ask stand strictly above each."""
-        self.free = free
-        """Scopes of each kind strictly below each scope, with none that asks in between. Shape (kinds, scopes)."""
-
-
 def _ends(parent: Ints) -> Ints:
     """Subtree ends in a walk where parents come first and subtrees are contiguous."""
     depth = np.zeros(len(parent), np.int32)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.classes import Lists, lists_of
-from justlane.engine.compiled.flat import BELOW, HERE_ONLY, Flat, Ints, Masks
+from justlane.engine.compiled.flat import ALONE, BELOW, HERE_ONLY, Flat, Ints, Masks
 from justlane.engine.compiled.places import Places
 
 
@@ -31,6 +31,8 @@ class Pieces(NamedTuple):
     kind: NDArray[np.int8]
     """Whether it is given, built in, or a ceiling."""
     role: Ints
+    bound: Ints
+    """The scope that the binding is bound to."""
 
 
 class Regions(NamedTuple):
@@ -55,32 +57,51 @@ class Regions(NamedTuple):
 
 def pieces_of(flat: Flat, places: Places) -> tuple[Pieces, Lists]:
     """The pieces of all bindings, and the pieces of each binding."""
-    by, at, here = _spread(flat, places)
+    by, at, here = _limited(flat, places, *_spread(flat, places))
     ground = np.zeros(len(by), np.bool_)
     if flat.on_the_way >= 0:
         single = np.flatnonzero(here)
-        by, at = np.append(by, by[single]), np.append(at, at[single])
-        here, ground = (
-            np.append(here, np.zeros_like(single, np.bool_)),
-            np.append(ground, np.ones_like(single, np.bool_)),
+        by, at, here = (
+            np.append(by, by[single]),
+            np.append(at, at[single]),
+            np.append(here, np.zeros(len(single), np.bool_)),
         )
+        ground = np.append(ground, np.ones(len(single), np.bool_))
+    # a binding that counts nowhere still is one: whoever it reaches has its role
+    nowhere = np.flatnonzero(np.bincount(by, minlength=len(flat.bound_scope)) == 0).astype(np.int32)
+    by, at = np.append(by, nowhere), np.append(at, np.zeros(len(nowhere), np.int32))
+    here, ground = (np.append(some, np.full(len(nowhere), more)) for some, more in ((here, False), (ground, True)))
     order = np.lexsort((by, here, at))
     by, at, here, ground = by[order], at[order], here[order], ground[order]
     masks = np.where(ground[:, None], np.uint64(0), flat.role_masks[flat.bound_role[by]])
     end = np.where(here, at + 1, places.end[at]).astype(np.int32)
-    pieces = Pieces(
-        at,
-        end,
-        here,
-        ground,
-        masks,
-        flat.bound_deny[by],
-        by,
-        flat.bound_condition[by],
-        flat.bound_kind[by],
-        flat.bound_role[by],
-    )
+    bound = np.where(flat.bound_here[by] == ALONE, 0, flat.bound_scope[by]).astype(np.int32)
+    kind, role = flat.bound_kind[by], flat.bound_role[by]
+    condition = flat.bound_condition[by]
+    pieces = Pieces(at, end, here, ground, masks, flat.bound_deny[by], by, condition, kind, role, bound)
     return pieces, lists_of(np.sort(by), np.argsort(by, kind="stable").astype(np.int32), len(flat.bound_scope))
+
+
+def _limited(
+    flat: Flat, places: Places, by: Ints, at: Ints, here: NDArray[np.bool_]
+) -> tuple[Ints, Ints, NDArray[np.bool_]]:
+    """Only the parts of what limited bindings cover where their group was published."""
+    if not flat.limited.any():
+        return by, at, here
+    limits: dict[int, list[int]] = {}
+    for binding, scope in zip(flat.limit_binding.tolist(), flat.limit_scope.tolist(), strict=True):
+        limits.setdefault(binding, []).append(scope)
+    kept: dict[tuple[int, int, bool], None] = {}
+    for binding, root, single in zip(by.tolist(), at.tolist(), here.tolist(), strict=True):
+        if not flat.limited[binding]:
+            kept[binding, root, single] = None
+        for scope in limits.get(binding, ()):
+            if scope <= root < places.end[scope]:
+                kept[binding, root, single] = None
+            elif not single and root <= scope < places.end[root]:
+                kept[binding, scope, single] = None
+    columns = list(zip(*kept, strict=True)) or [(), (), ()]
+    return np.array(columns[0], np.int32), np.array(columns[1], np.int32), np.array(columns[2], np.bool_)
 
 
 def _spread(flat: Flat, places: Places) -> tuple[Ints, Ints, NDArray[np.bool_]]:
