@@ -1,7 +1,7 @@
 """Exact counts at every size: `python -m benchmarks.counting [SIZE …]`, small and medium unless named.
 
-Prints seconds, peak memory and the total for each habit, and beside the plain habit the best SQL for the same count, in
-one run. Each figure is the best of a few runs in a process of its own; totals must agree exactly.
+Prints seconds, peak memory and the total for each habit and question, and beside the plain habit the best SQL for the
+same count, in one run. Each figure is the best of a few runs in a process of its own; totals must agree exactly.
 """
 
 from __future__ import annotations
@@ -30,6 +30,13 @@ HABITS: dict[str, Maker] = {
     "on the way": lambda size, shape: estate(SIZES[size], shape)._replace(on_the_way=3),
     "conditions": lambda size, shape: with_conditions(estate(SIZES[size], shape)),
 }
+
+
+def _compile(flat: Flat) -> dict[str, float]:
+    """The classes of users and the pieces of bindings, from arrays."""
+    start = time.perf_counter()
+    compiled = Compiled(flat)
+    return {"total": len(compiled.classes.people), "seconds": time.perf_counter() - start, "megabytes": _peak()}
 
 
 def _difference(flat: Flat) -> dict[str, float]:
@@ -71,6 +78,7 @@ def _peak() -> float:
 
 
 QUESTIONS: dict[str, Callable[[Flat], dict[str, float]]] = {
+    "compile": _compile,
     "difference 1 %": _difference,
     "holders": _holders,
     "point, one by one": lambda flat: _points(flat, 20_000, bulk=False),
@@ -82,8 +90,10 @@ SQL_UP_TO = {"DuckDB, classes": "giant", "DuckDB, users": "large", "SQLite": "sm
 
 def one(size: str, shape: str, what: str) -> dict[str, float]:
     """One figure, in this process."""
-    if what in QUESTIONS:
-        return {**QUESTIONS[what](HABITS["any-allow"](size, shape)), "base": 0}
+    question, _, habit = what.partition(": ")
+    if question in QUESTIONS:
+        flat = HABITS[habit](size, shape)
+        return {**QUESTIONS[question](flat._replace(worlds=flat.worlds[-1:])), "base": 0}
     if what in HABITS:
         flat = HABITS[what](size, shape)
         base = _peak()
@@ -115,17 +125,17 @@ def _shown(seconds: float) -> str:
 
 def main(sizes: list[str]) -> None:
     order = list(SIZES)
-    print(f"{'size':<8}{'shape':<8}{'what':<18}{'seconds':>9}{'MB':>8}{'× any-allow':>13}  total")
+    print(f"{'size':<8}{'shape':<8}{'what':<30}{'seconds':>9}{'MB':>8}{'× any-allow':>13}  total")
     for size in sizes:
         for shape in SHAPES:
             sql = [what for what, last in SQL_UP_TO.items() if order.index(size) <= order.index(last)]
             plain: dict[str, float] = {}
-            for what in (*HABITS, *QUESTIONS, *sql):
+            for what in (*HABITS, *sql, *(f"{question}: {habit}" for question in QUESTIONS for habit in HABITS)):
                 found = measured(size, shape, what)
                 plain = plain or found
                 ratio = found["seconds"] / plain["seconds"]
                 print(
-                    f"{size:<8}{shape:<8}{what:<18}{_shown(found['seconds']):>9}{found['megabytes']:>8.0f}{ratio:>13.2f}"
+                    f"{size:<8}{shape:<8}{what:<30}{_shown(found['seconds']):>9}{found['megabytes']:>8.0f}{ratio:>13.2f}"
                     f"  {int(found['total']):,}",
                     flush=True,
                 )
