@@ -181,8 +181,10 @@ def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -
         return
     roles = judging.active_roles()
     role = next((role for role in roles if judging.credit(role, action, address)), roles[0])
-    found = list(_in_role(judging, role, action, address))
-    yield from found or [Failure(Failing.NEVER_TOGETHER, action, address)]
+    found = tuple(_in_role(judging, role, action, address))
+    yield from found
+    if not found and judging.person.enabled:
+        yield Failure(Failing.NEVER_TOGETHER, action, address)
 
 
 def _in_role(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
@@ -194,10 +196,15 @@ def _in_role(judging: Judge, role: str | None, action: str, address: str) -> Ite
         yield from _ceilings(judging, action, address)
     for gate in judging.needs(address):
         if not judging.granted(role, gate.action, gate.scope):
-            why = tuple(_bindings(judging, role, gate.action, gate.scope))
+            why = tuple(
+                _ceilings(judging, gate.action, gate.scope)
+                if judging.credit(role, gate.action, gate.scope)
+                else _bindings(judging, role, gate.action, gate.scope)
+            )
             bindings = tuple(b for failure in why for b in failure.bindings)
+            source = next((failure.source for failure in why if failure.source), None)
             failing = Failing.NO_SIGN_IN if gate.sign_in else Failing.NOT_ON_THE_WAY
-            yield Failure(failing, gate.action, gate.scope, bindings)
+            yield Failure(failing, gate.action, gate.scope, bindings, source=source)
     if not given:
         yield from _bindings(judging, role, action, address)
 
