@@ -86,7 +86,7 @@ def _csv(kind: str, result: Any, look: Look) -> str:
 def _junit(kind: str, result: Any, look: Look) -> str:
     from justlane.reports import junit
 
-    return junit.document(kind, presenter(kind).sheet(result), result)
+    return junit.document(result)
 
 
 FORMATS: dict[str, Callable[[str, Any, Look], str]] = {

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from justlane.engine.expecting import Verdict
-from justlane.reports.interface import Sheet
 
 
-def document(kind: str, sheet: Sheet, result: Any) -> str:
+def document(verdicts: tuple[Verdict, ...]) -> str:
     """Verdicts as a test suite, one test case for each expectation."""
-    verdicts: tuple[Verdict, ...] = result
     from junitparser import Failure, JUnitXml, TestCase, TestSuite
 
     suite = TestSuite("expectations")
