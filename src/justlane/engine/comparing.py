@@ -12,7 +12,6 @@ from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, Person, person
 from justlane.engine.wording import Box, boxes
 from justlane.model.estate import Platform
-from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
 NOBODY = Person("", False, frozenset())
@@ -130,13 +129,7 @@ def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex |
     if index is None or not known:
         return NOBODY
     found = person(side, login, platform)
-    named = _named(index)
-    return Person("", found.enabled, found.principals & named)
-
-
-def _named(index: PlatformIndex) -> frozenset[Principal]:
-    opened = [index.open_binding.principal] if index.open_binding else []
-    return frozenset([*index.bindings.principals(), *(c.principal for c in index.platform.ceilings), *opened])
+    return Person("", found.enabled, found.principals & index.named)
 
 
 def _judges(

@@ -10,7 +10,7 @@ from justlane.engine.roles import RoleIndex
 from justlane.engine.sources import Bindings, Kept, ListedBindings
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Platform
-from justlane.model.people import AUTHENTICATED
+from justlane.model.people import AUTHENTICATED, Principal
 from justlane.model.scopes import contains, platform_of
 
 
@@ -34,6 +34,12 @@ class PlatformIndex:
             return None
         reason = "open: nobody is given anything here"
         return Binding(AUTHENTICATED, role, self.platform.name, reason, self.platform.source, built_in=True)
+
+    @cached_property
+    def named(self) -> frozenset[Principal]:
+        """All that a binding, a ceiling or an open default names: whoever shares these is alike here."""
+        opened = [self.open_binding.principal] if self.open_binding else []
+        return frozenset([*self.bindings.principals(), *(c.principal for c in self.platform.ceilings), *opened])
 
     @cached_property
     def published(self) -> dict[str, list[str]]:

@@ -55,10 +55,6 @@ class MembershipIndex:
             self._found[member] = walk(member, self._above)
         return self._found[member]
 
-    def groups_of(self, login: str) -> frozenset[str]:
-        """Names of every group that holds the user, directly or through nested groups."""
-        return frozenset(p.name for p in self._upward(user(login)) if p.kind is PrincipalKind.GROUP)
-
     def principals_of(self, member: Principal) -> tuple[Principal, ...]:
         """A user or a group itself, and every group that holds it, the nearest first."""
         return tuple(self._upward(member))

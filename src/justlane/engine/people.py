@@ -19,11 +19,6 @@ class Person(Struct, frozen=True):
     enabled: bool
     principals: frozenset[Principal]
 
-    @property
-    def anonymous(self) -> bool:
-        """Whether they have not signed in."""
-        return ANONYMOUS in self.principals
-
 
 def person(index: EstateIndex, login: str, platform: str) -> Person:
     """A user of the directory, or `anonymous`, on a platform."""

@@ -12,8 +12,7 @@ from justlane.model.circumstances import WEEKDAYS, Condition
 def box_text(box: Box) -> str:
     """One box: `from 192.0.2.0/24, with a second factor, mon-fri 08:00-18:00`."""
     parts = [f"from {_or(_addresses(a) for a in box.addresses)}"] if box.addresses else []
-    if box.multi_factor is not None:
-        parts.append("with a second factor" if box.multi_factor else "without a second factor")
+    parts += _factor(box.multi_factor)
     if box.methods:
         parts.append(f"signed in {'other than ' if box.other_methods else ''}by {_or(box.methods)}")
     if box.times:
@@ -43,8 +42,7 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
 def condition_text(condition: Condition) -> str:
     """A condition as it was declared; empty if it asks for nothing."""
     parts = [f"from {_or(condition.networks)}"] if condition.networks else []
-    if condition.multi_factor is not None:
-        parts.append("with a second factor" if condition.multi_factor else "without a second factor")
+    parts += _factor(condition.multi_factor)
     if condition.methods:
         parts.append(f"signed in by {_or(condition.methods)}")
     if condition.weekdays or condition.hours:
@@ -53,6 +51,10 @@ def condition_text(condition: Condition) -> str:
     parts += [f"from {condition.first_day} on"] if condition.first_day else []
     parts += [f"until {condition.last_day}"] if condition.last_day else []
     return ", ".join(parts)
+
+
+def _factor(used: bool | None) -> list[str]:
+    return [] if used is None else ["with a second factor" if used else "without a second factor"]
 
 
 def _or(words: Iterable[str]) -> str:

@@ -56,12 +56,7 @@ def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
     classes: dict[tuple[object, ...], list[Person]] = {}
     for login in (*index.estate.directory.users, ANONYMOUS_NAME):
         somebody = person(index, login, platform)
-        known = somebody.principals & {
-            *prepared.bindings.principals(),
-            AUTHENTICATED,
-            *(c.principal for c in _ceilings(prepared)),
-        }
-        classes.setdefault((somebody.enabled, frozenset(known)), []).append(somebody)
+        classes.setdefault((somebody.enabled, somebody.principals & prepared.named), []).append(somebody)
     always = possibly = 0
     for people in classes.values():
         judging = Judge(prepared, people[0], question, zone)

@@ -29,13 +29,9 @@ class Places:
         scopes: Ints = before[end] - before[start]
         return scopes
 
-    def weight(self, start: Ints, end: Ints, masks: Masks, people: NDArray[np.int64]) -> int:
-        """The number of cells in some intervals, if each has the actions of its mask and so many people: what does not
-        apply is not counted."""
-        return self.weigh([self.inside(kind, start, end) for kind in range(len(self.kind_masks))], masks, people)
-
     def weigh(self, scopes: Sequence[Ints], masks: Masks, people: NDArray[np.int64]) -> int:
-        """The same, from the number of scopes of each kind."""
+        """The number of cells, if so many scopes of each kind have the actions of a mask and so many people: what does
+        not apply is not counted."""
         total = 0
         for some, applies in zip(scopes, self.kind_masks, strict=True):
             bits = bits_in(masks, applies)

@@ -34,7 +34,7 @@ class Tally(Struct, frozen=True):
 def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     """Count exactly, by the compiled form."""
     prepared = index.platform(platform)
-    named = {*prepared.bindings.principals(), AUTHENTICATED, *(c.principal for c in prepared.platform.ceilings)}
+    named = prepared.named | {AUTHENTICATED}
     people = [person(index, login, platform) for login in (*index.estate.directory.users, ANONYMOUS_NAME)]
     enabled = [somebody.principals & named for somebody in people if somebody.enabled]
     scopes = prepared.platform.scopes.values()
