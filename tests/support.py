@@ -70,7 +70,7 @@ class EstateTest(unittest.TestCase):
         """The estate in the folder, read here and now."""
         loaded = load(self.folder, read_people)
         assert loaded.estate is not None, loaded.findings
-        return EstateIndex(loaded.estate)
+        return loaded.ready
 
     @property
     def environment(self) -> dict[str, str]:

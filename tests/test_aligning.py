@@ -8,13 +8,13 @@ from pathlib import Path
 from unittest import mock
 
 from justlane.engine.index import EstateIndex
+from justlane.files.secrets import fetch
 from justlane.files.storing import append_durably, write_atomically
 from justlane.model.errors import RefusedError, SecretError, StorageError
 from justlane.model.estate import SecretPlace
 from justlane.platforms import aligning
 from justlane.platforms.interface import PARTS, Entry, Progress, Reading
 from justlane.platforms.journal import Journal
-from justlane.platforms.secrets import fetch
 from tests.support import EstateTest
 
 

@@ -6,6 +6,7 @@ import unittest
 from datetime import UTC, datetime
 
 import jsonschema
+from msgspec.structs import replace
 
 from justlane.engine.deciding import Question
 from justlane.engine.index import EstateIndex
@@ -13,8 +14,10 @@ from justlane.engine.missing import reply
 from justlane.engine.reaching import reach
 from justlane.files import cache
 from justlane.files.schema import schemas
+from justlane.files.snapshots import newest, open_snapshot
 from justlane.files.store import Store, write
 from justlane.files.yamltext import read
+from justlane.model.people import Directory
 from tests.support import DEMO, PUMPHALL, EstateTest
 
 BAD = [
@@ -230,12 +233,16 @@ class StoreTest(EstateTest):
     def test_a_kept_estate_is_the_estate_and_answers_alike(self) -> None:
         self.saltmarsh()
         index = self.index()
+        self.lane("people pull")
+        people = open_snapshot(self.folder, newest(self.folder))
         path = self.top / "kept?#%.sqlite"
         write(path, b"in front", index.estate)
         store = Store(path)
         self.assertEqual(store.head(), b"in front")
-        self.assertEqual(store.whole(), index.estate)
-        kept = EstateIndex(store.estate(), store)
+        self.assertEqual(people.whole(), index.estate.directory)
+        nobody = Directory({}, {})
+        self.assertEqual(store.whole(), replace(index.estate, directory=nobody, people=index.estate.people))
+        kept = EstateIndex(replace(store.estate(), directory=people.directory()), store, people.groups_with)
         asked = Question(datetime(2026, 11, 25, 12, tzinfo=UTC))
         for user in ("imke.vos", "yara.flint", "dana.brine", "hedda.crane", "svc-nightly", "anonymous"):
             self.assertEqual(reach(kept, user, asked), reach(index, user, asked))
@@ -250,12 +257,16 @@ class StoreTest(EstateTest):
         self.saltmarsh()
         estate = self.index().estate
         write(self.top / "kept.sqlite", b"", estate)
+        self.lane("people pull")
         store = Store(self.top / "kept.sqlite")
-        kept = store.estate()
-        self.assertEqual(list(kept.directory.users), list(estate.directory.users))
-        self.assertEqual(len(kept.directory.groups), 15)
-        self.assertNotIn("nobody", kept.directory.users)
-        scopes = kept.platforms["siltstore"].scopes
+        directory = open_snapshot(self.folder, newest(self.folder)).directory()
+        self.assertEqual(list(directory.users), list(estate.directory.users))
+        self.assertEqual(dict(directory.groups.items()), estate.directory.groups)
+        self.assertEqual({name: directory.groups[name] for name in directory.groups}, estate.directory.groups)
+        self.assertEqual(len(directory.groups), 15)
+        self.assertNotIn("nobody", directory.users)
+        self.assertNotIn("nobody", directory.groups)
+        scopes = store.estate().platforms["siltstore"].scopes
         self.assertEqual(list(scopes), list(estate.platforms["siltstore"].scopes))
         self.assertNotIn("fieldnet/north", scopes, "of another platform")
         on = store.bindings_on("sourcebank")

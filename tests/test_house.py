@@ -8,6 +8,7 @@ from pathlib import Path
 
 import justlane
 from justlane.cli.main import COMMANDS, SUMMARIES
+from justlane.cli.people import people
 from justlane.reports.interface import PRESENTERS
 from justlane.rules.interface import RULES, rule
 
@@ -75,6 +76,8 @@ class HouseTest(unittest.TestCase):
         self.assertEqual(list(COMMANDS), list(SUMMARIES))
         for name in COMMANDS:
             self.assertIn(f"\n## `{name}`", page)
+        for name in people.commands:
+            self.assertIn(f"\n### `people {name}`", page)
         for name in RULES:
             text = rule(name).__doc__ or ""
             self.assertTrue(text.startswith(f"{name}: "), name)

@@ -3,14 +3,19 @@
 import base64
 import tempfile
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from justlane.directories.ldif import LdifError, records, source
+from justlane.directories.interface import read_people
+from justlane.directories.ldif import LdifError, records
 from justlane.directories.names import normalised
-from justlane.model.people import Directory
+from justlane.files.directory_shapes import DirectoryShape
+from justlane.files.people_store import in_memory
+from justlane.files.population import Naming, Population
+from justlane.model.people import Directory, Snapshot, SourceRead
 from tests.support import PUMPHALL
 
 ODD = (
@@ -45,7 +50,11 @@ def read(content: str | bytes) -> tuple[Directory, list[str]]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "people.ldif"
         path.write_bytes(content if isinstance(content, bytes) else content.encode())
-        directory, findings = source.read(path, "people.ldif")
+        people = Population()
+        intake = read_people("office", DirectoryShape.model_validate({"ldif": "people.ldif"}), Path(folder))
+        people.add(intake, SourceRead("office", "ldif", "", "", {}, 0, 0), Naming())
+    directory = in_memory(people, Snapshot(datetime.now(UTC), ())).whole()
+    findings = people.findings
     return directory, [f"{f.severity} {f.source} {f.message}" for f in findings]
 
 
@@ -84,7 +93,7 @@ class LdifTest(unittest.TestCase):
     @given(st.text(alphabet="dn:cu=x,\r\n -#<1vers{é", max_size=60))
     def test_no_text_at_all_makes_it_stumble(self, content: str) -> None:
         try:
-            list(records(content))
+            list(records(content.splitlines(keepends=True)))
         except LdifError as error:
             self.assertGreaterEqual(error.line, 1)
 

@@ -17,6 +17,7 @@ from justlane.cli.terminal import show
 @options.action_argument
 @options.scope_argument
 @options.estate_option
+@options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
@@ -37,7 +38,7 @@ def ask(
     """
     from justlane.engine.missing import reply
 
-    index = options.indexed(folder)
+    index = options.indexed(folder, given["as_of"])
     estate = index.estate
     user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)
@@ -50,6 +51,7 @@ def ask(
 @options.user_argument
 @options.optional_scope_argument
 @options.estate_option
+@options.as_of_option
 @circumstance_options
 @click.option("--see", is_flag=True, help="Show what the person sees there, rather than what they may do.")
 @options.format_option("text", "json", "csv")
@@ -69,7 +71,7 @@ def reach(
     """
     from justlane.engine.reaching import reach as reached
 
-    index = options.indexed(folder)
+    index = options.indexed(folder, given["as_of"])
     estate = index.estate
     user = options.known_user(estate, user)
     place = options.known_scope(estate, scope) if scope else None
@@ -82,6 +84,7 @@ def reach(
 @options.action_argument
 @options.scope_argument
 @options.estate_option
+@options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
@@ -96,7 +99,7 @@ def holders(ctx: click.Context, /, action: str, scope: str, folder: Path | None,
     """
     from justlane.engine.holding import holders as held
 
-    index = options.indexed(folder)
+    index = options.indexed(folder, given["as_of"])
     estate = index.estate
     scope = options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)

@@ -71,7 +71,7 @@ def check(ctx: click.Context, folder: Path | None, form: str) -> None:
             f"{len(loaded.digests)} files, {len(estate.platforms)} platforms, {len(estate.directory.users)} users, "
             f"{len(estate.directory.groups)} groups, {scopes} scopes, {len(estate.bindings)} bindings"
         )
-        result = Findings(estate.name, tuple(warnings(EstateIndex(estate))), counted)
+        result = Findings(estate.name, tuple(warnings(loaded.ready)), counted)
     show("Findings", result, form)
     ctx.exit(2 if result.count(Severity.ERROR) else 1 if result.findings else 0)
 

@@ -54,6 +54,8 @@ def question(estate: Estate, given: Mapping[str, Any]) -> Question:
     moment, timed = now(), False
     if given["at_time"]:
         moment, timed = _moment(given["at_time"], estate)
+    elif given.get("as_of") and estate.people is not None:
+        moment = estate.people.taken
     fixed = timed or any(given[name] is not None for name in NAMES[:4])
     situation = _named(estate, given["situation"]) if given["situation"] else Situation()
     changes: dict[str, Any] = {}

@@ -56,19 +56,21 @@ def compare(
     with ExitStack() as written:
         names = (before or "HEAD", after or str(place))
         folders = [written.enter_context(folder_named(name, place)) for name in names]
-        estates = [_opened(path, name) for path, name in zip(folders, names, strict=True)]
+        estates = [_opened(path, name, place) for path, name in zip(folders, names, strict=True)]
         sides = [
             Side(name, EstateIndex(e)) for name, e in zip((before or "HEAD", after or "now"), estates, strict=True)
         ]
         user, scope = _known(estates, given["user"], given["scope"])
-        result = compared(sides[0], sides[1], question(estates[1], given), user, scope)
+        result = compared(sides[0], sides[1], question(estates[1], given), [user] if user else None, scope)
     show("Comparison", result, form)
     ctx.exit(1 if result.groups else 0)
 
 
-def _opened(path: Path, name: str) -> Estate:
+def _opened(path: Path, name: str, place: Path) -> Estate:
+    """One of the two; a revision has no snapshots of its own and takes the estate's people."""
+    pulled_in = None if Path(name).exists() else place
     try:
-        return open_estate(path, read_people)
+        return open_estate(path, read_people, pulled_in)
     except UsageError as error:
         raise UsageError(f"{name}: {error.message}", error.hint) from error
 

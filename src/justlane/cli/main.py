@@ -14,6 +14,7 @@ from justlane.model.errors import JustLaneError
 COMMANDS = {
     "new": "justlane.cli.starting",
     "check": "justlane.cli.checking",
+    "people": "justlane.cli.people",
     "ask": "justlane.cli.asking",
     "reach": "justlane.cli.asking",
     "holders": "justlane.cli.asking",
@@ -32,6 +33,7 @@ COMMANDS = {
 SUMMARIES = {
     "new": "Write a small commented estate to start from.",
     "check": "Is the estate sound: files, names, references?",
+    "people": "Who is there: read the directories, look at people and groups, see what changed.",
     "ask": "May this user do this action here? Why, or why not?",
     "reach": "What may this user do, and where?",
     "holders": "Who may do this action here, and through what?",

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TypeVar
 
 import click
 from click.shell_completion import CompletionItem
 
+from justlane.cli.terminal import warn
 from justlane.directories.interface import read_people
 from justlane.engine.index import EstateIndex
 from justlane.engine.people import ANONYMOUS_NAME
 from justlane.files.folder import find_root
-from justlane.files.opening import open_estate, open_index
+from justlane.files.opening import open_estate, open_index, open_people
 from justlane.model.errors import JustLaneError, UsageError
 from justlane.model.estate import Estate
 from justlane.model.scopes import platform_of
@@ -45,6 +47,13 @@ def format_option(*forms: str) -> Callable[[Command], Command]:
     )
 
 
+as_of_option = click.option(
+    "--as-of",
+    metavar="WHEN",
+    help="With the people of then: the snapshot of this name, or the newest of this day or time or before.",
+)
+
+
 def folder_of(folder: Path | None) -> Path:
     """The estate's folder, from the option or from where we are."""
     if folder is None:
@@ -58,12 +67,35 @@ def folder_of(folder: Path | None) -> Path:
 
 def opened(folder: Path | None) -> Estate:
     """The estate, read and sound."""
-    return open_estate(folder_of(folder), read_people)
+    estate = open_estate(folder_of(folder), read_people)
+    mind_age(estate)
+    return estate
 
 
-def indexed(folder: Path | None) -> EstateIndex:
-    """The estate, sound and ready for questions."""
-    return open_index(folder_of(folder), read_people)
+def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
+    """The estate, sound and ready for questions, perhaps with the people of an earlier time."""
+    place = folder_of(folder)
+    index = open_index(place, read_people)
+    if as_of is None:
+        mind_age(index.estate)
+        return index
+    from justlane.engine.aliases import called_today
+    from justlane.files import snapshots
+
+    then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
+    aliases = snapshots.aliases(then, open_people(place, read_people))
+    return index.with_people(*called_today(then.directory(), then.groups_with, aliases), then.snapshot)
+
+
+def mind_age(estate: Estate) -> None:
+    """Say so on standard error if the people are older than the estate allows."""
+    if estate.people is None or not estate.people.name:
+        return
+    age = (datetime.now(UTC) - estate.people.taken).total_seconds()
+    if age > estate.pull_every:
+        from justlane.reports.spans import age_text
+
+        warn(f"the people are as of {age_text(age)} ago, older than the estate allows: justlane people pull")
 
 
 def known_user(estate: Estate, login: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from typing import TYPE_CHECKING
 
-from justlane.platforms.interface import Progress
+from justlane.model.progress import Progress
 
 if TYPE_CHECKING:
     from rich.progress import Progress as Bar
@@ -20,8 +20,9 @@ class TerminalProgress(Progress):
         self._bar: Bar | None = None
 
     def start(self, total: int, what: str) -> None:
-        """Show the bar."""
-        self.total = total
+        """Show the bar; without a total it only shows that something goes on."""
+        self.stop()
+        self.total, self.done = total, 0
         if sys.stderr.isatty():
             from rich.console import Console
             from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
@@ -34,7 +35,7 @@ class TerminalProgress(Progress):
                 TextColumn("{task.description}"),
             )
             self._bar = Progress(*columns, console=Console(stderr=True), transient=True)
-            self._bar.add_task("", total=total)
+            self._bar.add_task("", total=total or None)
             self._bar.start()
 
     def step(self, what: str = "") -> None:
@@ -42,6 +43,12 @@ class TerminalProgress(Progress):
         if self._bar is not None:
             self._bar.update(self._bar.task_ids[0], completed=self.done, description=what)
         self.done += 1
+
+    def reach(self, done: int, total: int = 0) -> None:
+        """So much is done."""
+        self.done, self.total = done, total or self.total
+        if self._bar is not None:
+            self._bar.update(self._bar.task_ids[0], completed=done, total=self.total or None)
 
     def stop(self) -> None:
         """Take the bar away."""

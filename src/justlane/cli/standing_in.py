@@ -11,9 +11,9 @@ import msgspec
 
 from justlane.cli import options
 from justlane.cli.terminal import say
+from justlane.files.secrets import token
 from justlane.model.errors import UnreachableError, UsageError
 from justlane.model.estate import Estate, Platform, RolesHeld
-from justlane.platforms.secrets import fetch
 from justlane.standin.misbehaving import MISBEHAVIOURS
 
 if TYPE_CHECKING:
@@ -92,10 +92,10 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     declared = estate.platforms[options.known_platform(estate, platform)]
     host, number = _address(declared, port)
     assert declared.connection is not None
-    token = fetch(declared.connection.token, place)
+    secret = token(declared.connection.token, place)
     nature = nature_of(estate, platform)
     path = state or place / "standin" / f"{platform}.json"
-    app = StandIn(opened(path, platform, nature), path, token).app()
+    app = StandIn(opened(path, platform, nature), path, secret).app()
     say(f"the stand-in for {platform} listens at http://{host}:{number}; stop it with Ctrl-C")
     try:
         uvicorn.run(app, host=host, port=number, log_level="error", access_log=False, timeout_graceful_shutdown=1)

@@ -53,6 +53,11 @@ def say(text: str) -> None:
     click.echo(text, err=True)
 
 
+def warn(text: str) -> None:
+    """Something worth knowing, on standard error."""
+    click.echo(f"{look(err=True).paint('warning:', 'warn')} {text}", err=True)
+
+
 def complain(message: str, hint: str) -> None:
     """An error, and what to do, on standard error."""
     painter = look(err=True).paint

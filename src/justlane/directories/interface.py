@@ -4,24 +4,48 @@ from __future__ import annotations
 
 from importlib import import_module
 from pathlib import Path
-from typing import Protocol, cast
+from typing import TYPE_CHECKING, NamedTuple, Protocol, cast
 
-from justlane.model.findings import Finding
-from justlane.model.people import Directory
+from justlane.model.progress import Progress
+
+if TYPE_CHECKING:
+    from justlane.files.directory_shapes import DirectoryShape
+    from justlane.files.intake import Intake
+
+
+class Surroundings(NamedTuple):
+    """Where a source is read."""
+
+    folder: Path
+    """The estate's: files and secrets are relative to it."""
+    progress: Progress
 
 
 class DirectorySource(Protocol):
     """Reads users and groups from one place."""
 
-    def read(self, path: Path, shown: str) -> tuple[Directory, list[Finding]]:
-        """Read everything; findings cite the file as `shown`. An incomplete reading has at least one error."""
+    has_lines: bool
+    """Whether it is a text with lines, rather than something that is asked."""
+
+    def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
+        """Read everything. What is wrong in a file becomes a finding of the intake, an OutsideError says what else
+        failed: after either, the reading is not complete."""
 
 
-SOURCES = {"ldif": "justlane.directories.ldif"}
+SOURCES = {
+    "ldif": "justlane.directories.ldif",
+    "csv": "justlane.directories.table_pair",
+    "ldap": "justlane.directories.ldap",
+    "scim": "justlane.directories.scim",
+}
 """Kind of source -> the module whose `source` it is; imported when it is used."""
 
 
-def read_people(kind: str, path: Path, shown: str) -> tuple[Directory, list[Finding]]:
-    """Read one directory of a known kind."""
-    source = cast(DirectorySource, import_module(SOURCES[kind]).source)
-    return source.read(path, shown)
+def read_people(name: str, shape: DirectoryShape, folder: Path, progress: Progress | None = None) -> Intake:
+    """Read the directory that an estate calls by a name."""
+    from justlane.files.intake import Intake
+
+    source = cast(DirectorySource, import_module(SOURCES[shape.kind]).source)
+    intake = Intake(name, shape.kind, shape.where if shape.files else name, lines=source.has_lines)
+    source.read(shape, intake, Surroundings(folder, progress or Progress()))
+    return intake

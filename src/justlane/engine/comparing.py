@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 
@@ -12,6 +12,7 @@ from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, Person, person
 from justlane.engine.wording import Box, boxes
 from justlane.model.estate import Platform
+from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
 NOBODY = Person("", False, frozenset())
@@ -82,19 +83,26 @@ class Side(Struct, frozen=True):
 
 
 def compare(
-    before: Side, after: Side, question: Question, user: str | None = None, within: str | None = None
+    before: Side,
+    after: Side,
+    question: Question,
+    users: Collection[str] | None = None,
+    within: str | None = None,
+    *,
+    only_people: bool = False,
 ) -> Comparison:
-    """Compare all that everybody may do, or one user, or within one scope.
+    """Compare all that everybody may do, or some users, or within one scope.
 
-    People whom no binding on a platform tells apart, before and after, are judged once.
+    With `only_people`, the two are one estate with other people, and places that no change of theirs touches are passed
+    over. People whom no binding on a platform tells apart, before and after, are judged once.
     """
     changes: dict[str, list[CellChange]] = {}
     sides = (before.index, after.index)
     names = dict.fromkeys(name for side in sides for name in side.estate.platforms)
     for name in names:
         if within is None or platform_of(within) == name:
-            for users, found in _on_platform(sides, name, question, user, within):
-                for login in users if found else ():
+            for logins, found in _on_platform(sides, name, question, users, within, only_people):
+                for login in logins if found else ():
                     changes.setdefault(login, []).extend(found)
     alike: dict[tuple[CellChange, ...], list[str]] = {}
     for login, some in changes.items():
@@ -106,21 +114,49 @@ def compare(
 
 
 def _on_platform(
-    sides: Sequence[EstateIndex], name: str, question: Question, user: str | None, within: str | None
+    sides: Sequence[EstateIndex],
+    name: str,
+    question: Question,
+    users: Collection[str] | None,
+    within: str | None,
+    only_people: bool,
 ) -> Iterator[tuple[list[str], list[CellChange]]]:
     """Classes of users with what changes for each."""
     prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
-    logins = [user] if user else [*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME]
+    if users is None:
+        users = (*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME)
     classes: dict[tuple[object, ...], list[str]] = {}
     people: dict[tuple[object, ...], list[Person]] = {}
-    for login in logins:
+    for login in users:
         both = [_person(side, login, name, index) for side, index in zip(sides, prepared, strict=True)]
         key: tuple[object, ...] = tuple((p.enabled, p.principals) for p in both)
         classes.setdefault(key, []).append(login)
         people[key] = both
-    for known, users in classes.items():
-        judges = _judges(sides, prepared, people[known], question)
-        yield users, list(_changes(judges, prepared, within))
+    for key, alike in classes.items():
+        judges = _judges(sides, prepared, people[key], question)
+        touched = _touched(prepared[1], *people[key]) if only_people and prepared[1] else None
+        yield alike, list(_changes(judges, prepared, within, touched))
+
+
+def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:
+    """Where something can change for somebody whom other principals stand for, on a platform that stays as it is.
+
+    Never too few scopes; None for all of them.
+    """
+    both = was.enabled and now.enabled
+    held = [p.principals for p in (was, now) if p.enabled]
+    differing = was.principals ^ now.principals if both else frozenset[Principal]().union(*held)
+    everywhere = [c.principal for c in index.platform.ceilings]
+    if index.open_binding is not None:
+        everywhere.append(index.open_binding.principal)
+    if not differing.isdisjoint(everywhere):
+        return None
+    return {
+        scope
+        for principal in differing
+        for binding in index.bindings.of(principal)
+        for scope in index.coverage.covered(binding.scope)
+    }
 
 
 def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex | None) -> Person:
@@ -157,10 +193,15 @@ def _judges(
 
 
 def _changes(
-    judges: Sequence[Judge | None], prepared: Sequence[PlatformIndex | None], within: str | None
+    judges: Sequence[Judge | None],
+    prepared: Sequence[PlatformIndex | None],
+    within: str | None,
+    touched: set[str] | None,
 ) -> Iterator[CellChange]:
     cells = dict.fromkeys(cell for index in prepared if index for cell in _cells(index, within))
     for action, scope in cells:
+        if touched is not None and scope not in touched:
+            continue
         was, now = (_allowed(j, i, action, scope) for j, i in zip(judges, prepared, strict=True))
         if was != now:
             space = next(judging for judging in judges if judging).space

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from functools import cached_property
 
+from msgspec.structs import replace
+
 from justlane.engine.coverage import CoverageIndex
-from justlane.engine.membership import MembershipIndex
+from justlane.engine.membership import Holding, MembershipIndex
 from justlane.engine.roles import RoleIndex
 from justlane.engine.sources import Bindings, Kept, ListedBindings
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Platform
-from justlane.model.people import AUTHENTICATED, Principal
+from justlane.model.people import AUTHENTICATED, Directory, Principal, Snapshot
 from justlane.model.scopes import contains, platform_of
 
 
@@ -100,11 +102,15 @@ class PlatformIndex:
 class EstateIndex:
     """A whole estate, made ready."""
 
-    def __init__(self, estate: Estate, kept: Kept | None = None) -> None:
+    def __init__(self, estate: Estate, kept: Kept | None = None, holding: Holding | None = None) -> None:
         self.estate = estate
         self._kept = kept
-        self.membership = MembershipIndex(estate.directory, kept.groups_with if kept else None)
+        self.membership = MembershipIndex(estate.directory, holding)
         self._platforms: dict[str, PlatformIndex] = {}
+
+    def with_people(self, directory: Directory, holding: Holding, people: Snapshot) -> EstateIndex:
+        """The same estate with other people."""
+        return EstateIndex(replace(self.estate, directory=directory, people=people), self._kept, holding)
 
     def platform(self, address: str) -> PlatformIndex:
         """The platform that an address belongs to (KeyError if it is not declared)."""

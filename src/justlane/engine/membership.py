@@ -63,7 +63,11 @@ class MembershipIndex:
         """The shortest chain of memberships from the user to a group (empty for the user itself)."""
         if principal.kind is not PrincipalKind.GROUP:
             return ()
-        return tuple(MemberStep(a, b, source) for a, b, source in trail(self._upward(user(login)), principal))
+        return self.way(user(login), principal)
+
+    def way(self, member: Principal, holder: Principal) -> tuple[MemberStep, ...]:
+        """The shortest chain of memberships from a user or a group to a group that holds it."""
+        return tuple(MemberStep(a, b, source) for a, b, source in trail(self._upward(member), holder))
 
     def users_in(self, name: str) -> Iterator[str]:
         """Logins of everyone in a group, directly or nested, disabled users included."""

@@ -69,4 +69,4 @@ def people_behind(index: EstateIndex, principal: Principal, platform: str) -> li
             found.update(index.membership.users_in(member.name))
         elif member.kind is PrincipalKind.USER:
             found.add(member.name)
-    return sorted(login for login in found if users[login].enabled)
+    return sorted(login for login in found if login in users and users[login].enabled)

@@ -37,9 +37,6 @@ class Kept(Protocol):
     def bindings_on(self, platform: str) -> Bindings:
         """The bindings of a platform."""
 
-    def groups_with(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
-        """The groups that hold a user or a group directly, each with the line that says so."""
-
     def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         """The resource groups that gather a scope, each with the line that says so."""
 

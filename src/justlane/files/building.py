@@ -10,6 +10,7 @@ from justlane.files.declared import DeclaredFiles
 from justlane.files.gathering import gathered
 from justlane.files.grants import bindings_of, ceilings_of, expectations_of, principal_of, situations_of
 from justlane.files.lookup import is_time_zone
+from justlane.files.secrets import place_of
 from justlane.files.shapes import (
     ConnectionShape,
     EstateFile,
@@ -21,10 +22,12 @@ from justlane.files.shapes import (
 )
 from justlane.files.yamltext import Text, Where
 from justlane.model.bindings import Publication
-from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
+from justlane.model.estate import Connection, Estate, Habits, Platform
 from justlane.model.people import Directory, LocalGroup, Membership
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope
+
+_UNITS = {"minute": 60, "hour": 3600, "day": 86400, "week": 604800}
 
 
 def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Estate:
@@ -50,7 +53,14 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         bindings=bindings_of(declared),
         expectations=expectations_of(declared),
         situations=situations_of(declared, zone_of(root)),
+        pull_every=seconds(root.people.pull_every),
     )
+
+
+def seconds(span: str) -> int:
+    """A span such as `12 hours`, in seconds."""
+    number, _, unit = span.partition(" ")
+    return int(number) * _UNITS[unit.rstrip("s")]
 
 
 def zone_of(root: EstateFile) -> str:
@@ -129,9 +139,7 @@ def _walk(shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterato
 
 
 def _connection(text: Text, shape: ConnectionShape) -> Connection:
-    kind, _, name = shape.token_from.partition(" ")
-    secret = SecretPlace(kind, name.strip())
-    return Connection(shape.connector, shape.url, secret, text.source("reached by", "connector"))
+    return Connection(shape.connector, shape.url, place_of(shape.token_from), text.source("reached by", "connector"))
 
 
 def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:

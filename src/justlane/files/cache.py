@@ -1,23 +1,33 @@
 """What was read once and has not changed need not be read again.
 
 A sound estate is kept in the user's cache folder (`store`), with a digest of every file that it came from; it counts
-only while all of them, and the list of files that `include` matches, are still the same.
+only while all of them, and the list of files that `include` matches, are still the same. So are people that were read
+from files (`people_store`); those that were pulled are in a snapshot, which belongs to the estate.
 """
 
 from __future__ import annotations
 
 import hashlib
 import sqlite3
+from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 from platformdirs import user_cache_path
 
 from justlane import __version__
 from justlane.files.folder import included
+from justlane.files.people_store import PeopleStore, write_people
+from justlane.files.snapshots import newest, open_snapshot
 from justlane.files.store import Store, write
+from justlane.files.tables import Tables
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
+from justlane.model.people import Snapshot
+
+if TYPE_CHECKING:
+    from justlane.files.population import Population
 
 LARGE = 4 << 20
 """Of a file with more bytes than this, size, time and number are compared rather than its content."""
@@ -32,16 +42,46 @@ class Origin(msgspec.Struct, frozen=True):
     """File, relative to the folder -> digest of its content."""
     matches: dict[str, list[str]]
     """Pattern of `include` -> the files that it matched."""
+    taken: datetime
+    """When its people were read."""
+    pulled: bool
+    """Whether they are in a snapshot."""
 
 
-def recall(folder: Path) -> Store | None:
+class Recalled(NamedTuple):
+    """What is kept of an estate."""
+
+    store: Store
+    people: PeopleStore
+
+
+def recall(folder: Path) -> Recalled | None:
     """The estate as it was last read; None if it has to be read again."""
     try:
         store = Store(_place(folder))
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
-        return store if _still_true(origin, folder) else None
+        if not _still_true(origin, folder):
+            return None
+        people = open_snapshot(folder, newest(folder)) if origin.pulled else kept_people(folder)
+        return Recalled(store, people) if people and people.snapshot.taken == origin.taken else None
     except (OSError, sqlite3.Error, StorageError, msgspec.DecodeError):
         return None
+
+
+def kept_people(folder: Path) -> PeopleStore | None:
+    """The people that were last read from an estate's files; None if there are none."""
+    path = _place(folder, ".people")
+    try:
+        return PeopleStore(Tables(path))
+    except (sqlite3.Error, StorageError):
+        return None
+
+
+def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleStore:
+    """Remember the people that were read from an estate's files. OSError or sqlite3.Error if that is impossible."""
+    path = _place(folder, ".people")
+    write_people(path, people, snapshot, durable=False)
+    return PeopleStore(Tables(path))
 
 
 def _still_true(origin: Origin, folder: Path) -> bool:
@@ -56,7 +96,10 @@ def _still_true(origin: Origin, folder: Path) -> bool:
 def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[str, ...]) -> None:
     """Remember an estate. Where the cache folder cannot be written, do without."""
     matches = {pattern: included(folder, pattern) for pattern in patterns}
-    origin = Origin(__version__, str(folder.resolve()), digests, matches)
+    if estate.people is None:
+        return
+    taken, pulled = estate.people.taken, bool(estate.people.name)
+    origin = Origin(__version__, str(folder.resolve()), digests, matches, taken, pulled)
     try:
         write(_place(folder), msgspec.msgpack.encode(origin), estate)
     except (OSError, sqlite3.Error):
@@ -79,6 +122,6 @@ def digest(file: Path) -> str:
         return ""
 
 
-def _place(folder: Path) -> Path:
+def _place(folder: Path, part: str = "") -> Path:
     name = hashlib.blake2b(str(folder.resolve()).encode(), digest_size=10).hexdigest()
-    return user_cache_path("justlane", appauthor=False) / f"{name}.sqlite"
+    return user_cache_path("justlane", appauthor=False) / f"{name}{part}.sqlite"

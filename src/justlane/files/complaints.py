@@ -8,7 +8,7 @@ from typing import Annotated, Any, get_args, get_origin
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
-from justlane.files.shapes import PATTERNS, Shape
+from justlane.files.vocabulary import PATTERNS, Shape
 from justlane.files.yamltext import Text, Where
 from justlane.model.names import did_you_mean
 
@@ -80,6 +80,9 @@ _CUSTOM = {
     "sentence": _SENTENCES,
     "place": "add `at: SCOPE` (in an expectation also `anywhere in: SCOPE`), or take it out",
     "apart": "name a second action",
+    "source": "write one of: ldif, csv, ldap, scim",
+    "readable": "use https://; where the network is safe, say `encryption: none`",
+    "sign in": "write `sign in as: DN` with `password from`, or `sign in by: certificate`, `socket` or `nobody`",
     "effect": "write `give: ROLE` or `deny: ROLE`",
 }
 

@@ -11,7 +11,8 @@ from pydantic import ValidationError
 
 from justlane.files import complaints, yamltext
 from justlane.files.folder import ROOT, included
-from justlane.files.shapes import FILE_KINDS, EstateFile, Shape
+from justlane.files.shapes import FILE_KINDS, EstateFile
+from justlane.files.vocabulary import Shape
 from justlane.files.yamltext import Plain, Text, Where
 from justlane.model.findings import Finding
 

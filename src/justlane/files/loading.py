@@ -2,26 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import sqlite3
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
 import msgspec
 
+from justlane.engine.index import EstateIndex
+from justlane.files import cache, snapshots
 from justlane.files.building import build
-from justlane.files.cache import digest
 from justlane.files.checking import check_names
 from justlane.files.declared import DeclaredFiles, read_all
-from justlane.files.lookup import error
+from justlane.files.people_store import PeopleStore, in_memory
+from justlane.files.populating import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
 from justlane.files.shapes import EstateFile
+from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Finding, Severity
 from justlane.model.people import Directory
 
-_CHANGED = "changed while it was read"
-
-PeopleReader = Callable[[str, Path, str], tuple[Directory, list[Finding]]]
-"""Reads one directory: (kind of source, path, the path as findings shall show it)."""
+LARGE = 20_000
+"""From so many users on they are read one by one where they are asked for, and not all of them beforehand."""
 
 
 class Loaded(NamedTuple):
@@ -37,66 +39,84 @@ class Loaded(NamedTuple):
     """Whether all files could be read, so that what they name could be looked up."""
     patterns: tuple[str, ...]
     """What `include` names: a new file that matches changes the estate."""
+    people: PeopleStore | None
+    """Everybody; None if they could not be read."""
+
+    @property
+    def ready(self) -> EstateIndex:
+        """The estate, ready for questions; only if there is no error."""
+        assert self.estate is not None
+        large = not isinstance(self.estate.directory.users, dict)
+        return EstateIndex(self.estate, holding=self.people.groups_with if large and self.people else None)
 
 
-def load(folder: Path, read_people: PeopleReader) -> Loaded:
-    """Read an estate with its people and check everything in it."""
+def load(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> Loaded:
+    """Read an estate with its people and check everything in it.
+
+    `pulled_in` is the estate whose snapshots count, where it is another one, such as that of which this is a revision.
+    """
     declared = read_all(folder)
     digests = {file.text.file: file.text.digest for file in declared.files}
     estate: Estate | None = None
     findings: list[Finding] = []
+    people: PeopleStore | None = None
     checked = False
     if declared.root is not None:
-        people = [shape.ldif for shape in declared.root.directories.values()]
-        digests |= {file: digest(folder / file) for file in people}
-        directory, findings = _people(folder, declared, declared.root, read_people)
-        digests |= {file: _CHANGED for file in people if digest(folder / file) != digests[file]}
-        if declared.complete and not _wrong(findings):
+        people, findings = _people(folder, declared, declared.root, read_people, pulled_in)
+        if people is not None:
+            digests |= {file: known for source in people.snapshot.sources for file, known in source.files.items()}
+        if declared.complete and people is not None and not _wrong(findings):
             checked = True
-            estate = build(declared, declared.root, directory)
-            findings += check_names(estate, declared)
+            estate = build(declared, declared.root, _directory(people))
+            called_now = partial(snapshots.called_now, pulled_in or folder, people)
+            findings += check_names(estate, declared, called_now)
     findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
-    if estate is not None and not _wrong(findings):
-        estate = msgspec.structs.replace(estate, findings=tuple(findings))
+    if estate is not None and people is not None and not _wrong(findings):
+        estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)
     else:
         estate = None
-    return Loaded(estate, tuple(findings), digests, checked, declared.patterns)
+    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people)
 
 
 def _wrong(findings: list[Finding]) -> bool:
     return any(f.severity is Severity.ERROR for f in findings)
 
 
+def _directory(people: PeopleStore) -> Directory:
+    return people.directory() if people.count("users") > LARGE else people.whole()
+
+
 def _people(
-    folder: Path, declared: DeclaredFiles, root: EstateFile, read_people: PeopleReader
-) -> tuple[Directory, list[Finding]]:
-    """All directories in one; a login or a group that two of them have is an error."""
-    everyone = Directory({}, {})
-    findings: list[Finding] = []
-    for name, shape in root.directories.items():
-        source = declared.files[0].text.source("directories", name, "ldif")
-        if not (folder / shape.ldif).is_file():
-            findings.append(
-                error(
-                    "no-directory",
-                    source,
-                    f"there is no file {shape.ldif!r}",
-                    "paths are relative to the estate's folder",
-                )
-            )
-            continue
-        read, found = read_people("ldif", folder / shape.ldif, shape.ldif)
-        findings += found
-        for what, mine, theirs in (("user", everyone.users, read.users), ("group", everyone.groups, read.groups)):
-            for twice in mine.keys() & theirs.keys():
-                first = mine[twice].source.line_address
-                findings.append(
-                    error(
-                        "same-name-twice",
-                        theirs[twice].source,
-                        f"the {what} {twice!r} is in two directories",
-                        f"it is at {first} already",
-                    )
-                )
-        everyone = Directory({**read.users, **everyone.users}, {**read.groups, **everyone.groups})
-    return everyone, findings
+    folder: Path, declared: DeclaredFiles, root: EstateFile, read: PeopleReader, pulled_in: Path | None
+) -> tuple[PeopleStore | None, list[Finding]]:
+    """Everybody, from the snapshot or the files that hold now; and what is wrong with them."""
+    text = declared.files[0].text
+    where = pulled_in or folder
+    name = snapshots.newest(where)
+    if must_be_pulled(root):
+        store, found = pulled(folder, root, text, where, name)
+        return store, [*found, *(store.findings if store else ())]
+    for kept in (_snapshot(folder), cache.kept_people(folder)):
+        if kept is not None and is_current(kept.snapshot, folder, root):
+            return kept, kept.findings
+    missing = missing_files(folder, root, text)
+    if missing:
+        return None, missing
+    people, snapshot = read_now(folder, root, read)
+    if _wrong(people.findings):
+        return None, people.findings
+    if pulled_in is not None:
+        return in_memory(people, snapshot), people.findings
+    try:
+        return cache.keep_people(folder, people, snapshot), people.findings
+    except (OSError, sqlite3.Error):
+        return in_memory(people, snapshot), people.findings
+
+
+def _snapshot(folder: Path) -> PeopleStore | None:
+    """The newest snapshot, if there is one that can be read."""
+    name = snapshots.newest(folder)
+    try:
+        return snapshots.open_snapshot(folder, name) if name else None
+    except StorageError:
+        return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from ipaddress import ip_network
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -18,6 +18,9 @@ from justlane.model.scopes import platform_of
 
 Found = Iterator[Finding]
 
+CalledNow = Callable[[str, str], str]
+"""What a `group` or a `user` of a former name is called now, as its stable id tells; empty if that is not known."""
+
 
 def error(rule: str, source: Source, message: str, hint: str = "") -> Finding:
     """A finding that stops every answer."""
@@ -27,8 +30,9 @@ def error(rule: str, source: Source, message: str, hint: str = "") -> Finding:
 class Lookup:
     """The names of one estate."""
 
-    def __init__(self, estate: Estate, declared: DeclaredFiles) -> None:
+    def __init__(self, estate: Estate, declared: DeclaredFiles, called_now: CalledNow) -> None:
         self.estate = estate
+        self._called_now = called_now
         self._left_out = declared.left_out()
 
     def name(self, name: str, known: Collection[str], what: str, source: Source) -> Found:
@@ -36,6 +40,11 @@ class Lookup:
         if name in known or not self._left_out.isdisjoint(name.split("/")):
             return
         kinds = {"group": "the directory has no", "user": "the directory has no"}
+        now = self._called_now(what, name) if what in kinds else ""
+        if now:
+            message, hint = f"the {what} {name!r} is called {now!r} now", "follow it: justlane people renames --write"
+            yield Finding("renamed", Severity.ERROR, source, message, hint, name, now)
+            return
         hint = did_you_mean(name, known, f"there is none at all: declare the {what}" if not known else "")
         yield error("unknown-name", source, f"{kinds.get(what, 'there is no')} {what} {name!r}", hint)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
+
 from justlane.engine.index import EstateIndex
 from justlane.files import cache
 from justlane.model.errors import EstateError, StorageError
@@ -12,29 +14,55 @@ from justlane.model.estate import Estate
 from justlane.model.findings import Severity
 
 if TYPE_CHECKING:
-    from justlane.files.loading import PeopleReader
+    from justlane.files.loading import Loaded
+    from justlane.files.people_store import PeopleStore
+    from justlane.files.populating import PeopleReader
 
 
-def open_estate(folder: Path, read_people: PeopleReader) -> Estate:
+def open_estate(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> Estate:
     """The estate in a folder, whole. EstateError, with everything that is wrong, if it is not sound."""
-    store = cache.recall(folder)
-    try:
-        return _read(folder, read_people) if store is None else store.whole()
-    except StorageError:
-        return _read(folder, read_people)
+    kept = None if pulled_in else cache.recall(folder)
+    if kept is not None:
+        try:
+            return replace(kept.store.whole(), directory=kept.people.whole(), people=kept.people.snapshot)
+        except StorageError:
+            pass
+    loaded = _read(folder, read_people, pulled_in)
+    assert loaded.estate is not None
+    assert loaded.people is not None
+    whole = isinstance(loaded.estate.directory.users, dict)
+    return loaded.estate if whole else replace(loaded.estate, directory=loaded.people.whole())
 
 
-def open_index(folder: Path, read_people: PeopleReader) -> EstateIndex:
+def open_index(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> EstateIndex:
     """The estate in a folder, ready for questions; of a kept one only that is read which is asked for."""
-    store = cache.recall(folder)
-    return EstateIndex(_read(folder, read_people)) if store is None else EstateIndex(store.estate(), store)
+    kept = None if pulled_in else cache.recall(folder)
+    if kept is None:
+        return _read(folder, read_people, pulled_in).ready
+    store, people = kept
+    estate = replace(store.estate(), directory=people.directory(), people=people.snapshot)
+    return EstateIndex(estate, store, people.groups_with)
 
 
-def _read(folder: Path, read_people: PeopleReader) -> Estate:
+def open_people(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> PeopleStore:
+    """Everybody, whether or not the rest of the estate is sound. EstateError if they cannot be had."""
+    kept = None if pulled_in else cache.recall(folder)
+    if kept is not None:
+        return kept.people
     from justlane.files.loading import load
 
-    loaded = load(folder, read_people)
+    loaded = load(folder, read_people, pulled_in)
+    if loaded.people is None:
+        raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
+    return loaded.people
+
+
+def _read(folder: Path, read_people: PeopleReader, pulled_in: Path | None) -> Loaded:
+    from justlane.files.loading import load
+
+    loaded = load(folder, read_people, pulled_in)
     if loaded.estate is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
-    cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
-    return loaded.estate
+    if pulled_in is None:
+        cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
+    return loaded

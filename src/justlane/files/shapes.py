@@ -11,69 +11,31 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
+from justlane.files.directory_shapes import DirectoryShape, PeopleShape
+from justlane.files.vocabulary import (
+    ADDRESS,
+    OF_GROUP,
+    ROLE_AT,
+    SECRET,
+    UNBOUND,
+    Day,
+    Many,
+    ManyPrincipals,
+    Name,
+    NamedPrincipal,
+    Shape,
+    Span,
+    Value,
+    Words,
+    YesNo,
+    listed,
+    unsaid,
+)
 from justlane.model.estate import Binds, Decides, RolesHeld
-
-NAME = r"^[\w.@+-]+$"
-NAMED_PRINCIPAL = r"^(group|user) \S.*$"
-OF_GROUP = r"^group \S.*$"
-ADDRESS = r"^https?://\S+$"
-SECRET = r"^(environment|file) \S.*$"
-UNBOUND = r"^(closed|open with \S+)$"
-ROLE_AT = r"^\S+ at \S+$"
-DAY = r"^(mon|tue|wed|thu|fri|sat|sun)(-(mon|tue|wed|thu|fri|sat|sun))?$"
-HOURS = r"^([01]\d|2[0-3]):[0-5]\d-(([01]\d|2[0-3]):[0-5]\d|24:00)$"
-PRINCIPAL = r"^(group \S.*|local group \S.*|user \S.*|authenticated|anonymous)$"
-
-PATTERNS = {
-    PRINCIPAL: "`group NAME`, `local group NAME`, `user NAME`, `authenticated` or `anonymous`",
-    NAME: "a name of letters, digits and . _ @ + - without spaces",
-    NAMED_PRINCIPAL: "`group NAME` or `user NAME`",
-    OF_GROUP: "`group NAME`",
-    ADDRESS: "an address that starts with http:// or https://",
-    SECRET: "`environment NAME` or `file PATH`",
-    UNBOUND: "`closed` or `open with ROLE`",
-    ROLE_AT: "`ROLE at SCOPE`",
-    DAY: "a weekday (mon to sun) or a span such as mon-fri",
-    HOURS: "hours such as 22:00-06:00",
-}
-"""Each pattern, and what it expects in words."""
-
-
-def _listed(value: Any) -> Any:
-    return [value] if isinstance(value, str) else value
 
 
 def _scope(value: Any) -> Any:
     return {"is": value} if isinstance(value, str) else value
-
-
-Words = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
-Name = Annotated[str, StringConstraints(pattern=NAME)]
-PrincipalText = Annotated[str, StringConstraints(pattern=PRINCIPAL, strip_whitespace=True)]
-NamedPrincipal = Annotated[str, StringConstraints(pattern=NAMED_PRINCIPAL, strip_whitespace=True)]
-YesNo = Annotated[bool, BeforeValidator(lambda value: value, json_schema_input_type=bool | Literal["yes", "no"])]
-Value = Annotated[str, BeforeValidator(lambda value: value, json_schema_input_type=str | float | bool)]
-Many = Annotated[tuple[Words, ...], BeforeValidator(_listed, json_schema_input_type=Words | list[Words])]
-ManyPrincipals = Annotated[
-    tuple[PrincipalText, ...],
-    BeforeValidator(_listed, json_schema_input_type=PrincipalText | list[PrincipalText]),
-]
-
-
-Day = Annotated[str, StringConstraints(pattern=DAY)]
-Span = Annotated[str, StringConstraints(pattern=HOURS)]
-
-
-class Shape(BaseModel):
-    """What all shapes share: unknown keys are errors, keys are spelt as in the files."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class DirectoryShape(Shape):
-    """One source of people."""
-
-    ldif: Words = Field(description="An LDIF file (RFC 2849), relative to the estate's folder.")
 
 
 class HabitsShape(Shape):
@@ -106,10 +68,10 @@ class WhenShape(Shape):
     )
     multi_factor: YesNo | None = Field(None, alias="multi-factor", description="Whether a second factor was used.")
     methods: Many = Field((), alias="signed in by", description="Ways to sign in; any one of them.")
-    days: Annotated[tuple[Day, ...], BeforeValidator(_listed, json_schema_input_type=Day | list[Day])] = Field(
+    days: Annotated[tuple[Day, ...], BeforeValidator(listed, json_schema_input_type=Day | list[Day])] = Field(
         (), description="Weekdays, mon to sun, or spans such as mon-fri."
     )
-    hours: Annotated[tuple[Span, ...], BeforeValidator(_listed, json_schema_input_type=Span | list[Span])] = Field(
+    hours: Annotated[tuple[Span, ...], BeforeValidator(listed, json_schema_input_type=Span | list[Span])] = Field(
         (), alias="between", description="Hours, such as 22:00-06:00; the start belongs to them, the end does not."
     )
     time_zone: Words = Field("", alias="time zone", description="For days and hours; the estate's own, when left out.")
@@ -132,7 +94,7 @@ class ConnectionShape(Shape):
     connector: Words = Field(description="The kind of interface that the platform has.")
     url: Annotated[str, StringConstraints(pattern=ADDRESS)] = Field(description="Its address.")
     token_from: Annotated[str, StringConstraints(pattern=SECRET)] = Field(
-        alias="token from", description="`environment NAME` or `file PATH`; never the token itself."
+        alias="token from", description="`environment NAME`, `file PATH` or `keyring NAME`; never the token itself."
     )
 
 
@@ -207,7 +169,7 @@ class LocalGroupShape(Shape):
     """A group that a platform keeps for itself."""
 
     purpose: Words = Field("", alias="for", description="Who is in it.")
-    holds: Annotated[tuple[NamedPrincipal, ...], BeforeValidator(_listed)] = Field(
+    holds: Annotated[tuple[NamedPrincipal, ...], BeforeValidator(listed)] = Field(
         description="Directory groups (`group NAME`) and, as an exception, users (`user NAME`)."
     )
 
@@ -216,7 +178,7 @@ class BundleShape(Shape):
     """Roles at scopes, across platforms, that are bound together."""
 
     purpose: Words = Field("", alias="for", description="What it is for.")
-    holds: Annotated[tuple[Annotated[str, StringConstraints(pattern=ROLE_AT)], ...], BeforeValidator(_listed)] = Field(
+    holds: Annotated[tuple[Annotated[str, StringConstraints(pattern=ROLE_AT)], ...], BeforeValidator(listed)] = Field(
         description="Each `ROLE at SCOPE`."
     )
 
@@ -305,8 +267,8 @@ class FileWithBindings(Shape):
     """What every file may hold besides its own sections, except those with roles."""
 
     bindings: Bindings = ()
-    bundles: Annotated[dict[Name, BundleShape], Field(description="Roles at scopes that are bound together.")] = {}
-    situations: Annotated[dict[Name, SituationShape], Field(description="Named sets of circumstances.")] = {}
+    bundles: dict[Name, BundleShape] = Field({}, description="Roles at scopes that are bound together.")
+    situations: dict[Name, SituationShape] = Field({}, description="Named sets of circumstances.")
     expectations: Expectations = ()
 
 
@@ -317,6 +279,7 @@ class EstateFile(FileWithBindings):
     purpose: Words = Field("", alias="for", description="What it is for.")
     time_zone: Words = Field("UTC", alias="time zone", description="An IANA time zone, such as Europe/Amsterdam.")
     directories: dict[Name, DirectoryShape] = Field(description="Where people and groups come from.")
+    people: PeopleShape = Field(unsaid(PeopleShape), description="How old the picture of the people may be.")
     include: Many = Field((), description="The other files, relative to the folder; * matches in file names.")
 
 
@@ -329,7 +292,7 @@ class PlatformFile(FileWithBindings):
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
     actions: dict[Name, ActionShape] = Field(description="What can be done on it, in its own words.")
     scopes: dict[Name, AnyScope] = Field({}, description="The tree of places.")
-    roles: Roles = {}
+    roles: dict[Name, RoleShape] = Field({}, description="Named sets of actions.")
     local_groups: dict[Name, LocalGroupShape] = Field({}, alias="local groups", description="Groups of its own.")
     published: tuple[PublishedShape, ...] = Field((), description="Where groups count.")
     ceilings: tuple[CeilingShape, ...] = Field((), description="What is never granted.")

@@ -1,6 +1,7 @@
-"""An estate in a form that is read only where it is asked: SQLite, one row for each user, group, scope and binding.
+"""What an estate declares, in a form that is read only where it is asked: SQLite, one row for each scope and binding.
 
-Rows hold MessagePack. The file is written beside the old one and replaces it in one step; it is opened for reading.
+Its people are kept apart (`people_store`). Rows hold MessagePack. The file is written beside the old one and replaces
+it in one step; it is opened for reading.
 """
 
 from __future__ import annotations
@@ -9,16 +10,16 @@ import os
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import TypeVar, cast
 
 import msgspec
 from msgspec.structs import replace
 
+from justlane.files.tables import Tables
 from justlane.model.bindings import Binding
-from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Source
-from justlane.model.people import Directory, Group, Principal, PrincipalKind, User
+from justlane.model.people import Directory, Principal, PrincipalKind
 from justlane.model.scopes import Scope, platform_of
 
 T = TypeVar("T")
@@ -26,15 +27,11 @@ T = TypeVar("T")
 _TABLES = """
 CREATE TABLE head (body BLOB);
 CREATE TABLE skeleton (body BLOB);
-CREATE TABLE users (name TEXT PRIMARY KEY, place INTEGER, body BLOB) WITHOUT ROWID;
-CREATE TABLE groups (name TEXT PRIMARY KEY, place INTEGER, body BLOB) WITHOUT ROWID;
-CREATE TABLE members (kind TEXT, name TEXT, grp TEXT, source BLOB);
 CREATE TABLE scopes (name TEXT PRIMARY KEY, platform TEXT, place INTEGER, body BLOB) WITHOUT ROWID;
 CREATE TABLE gathered (name TEXT, grp TEXT, source BLOB);
 CREATE TABLE bindings (place INTEGER PRIMARY KEY, platform TEXT, scope TEXT, kind TEXT, name TEXT, body BLOB);
 """
 _INDEXES = """
-CREATE INDEX members_by_name ON members (name, kind);
 CREATE INDEX scopes_by_place ON scopes (platform, place);
 CREATE INDEX gathered_by_name ON gathered (name);
 CREATE INDEX bindings_by_scope ON bindings (scope);
@@ -68,14 +65,10 @@ def write(path: Path, head: bytes, estate: Estate) -> None:
 def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
     bare = {name: replace(platform, scopes={}) for name, platform in estate.platforms.items()}
     skeleton = replace(estate, platforms=bare, directory=Directory({}, {}), bindings=())
-    groups = estate.directory.groups.values()
     scopes = [scope for platform in estate.platforms.values() for scope in platform.scopes.values()]
     rows: dict[str, Iterable[tuple[object, ...]]] = {
         "head": [(head,)],
         "skeleton": [(_pack(skeleton),)],
-        "users": ((u.login, place, _pack(u)) for place, u in enumerate(estate.directory.users.values())),
-        "groups": ((g.name, place, _pack(g)) for place, g in enumerate(groups)),
-        "members": ((m.member.kind, m.member.name, g.name, _pack(m.source)) for g in groups for m in g.members),
         "scopes": ((s.address, platform_of(s.address), place, _pack(s)) for place, s in enumerate(scopes)),
         "gathered": ((g.address, s.address, _pack(g.source)) for s in scopes for g in s.gathers),
         "bindings": (
@@ -86,34 +79,6 @@ def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
     for table, values in rows.items():
         width = len(connection.execute(f"SELECT * FROM {table}").description)
         connection.executemany(f"INSERT INTO {table} VALUES ({', '.join('?' * width)})", values)
-
-
-class Tables:
-    """A file of tables, opened for reading. A damaged one is thrown away, with a StorageError that says so."""
-
-    def __init__(self, path: Path) -> None:
-        self._path = path
-        self._connection = sqlite3.connect(f"file:{_quoted(path)}?mode=ro&immutable=1", uri=True)
-
-    def rows(self, query: str, *given: object) -> list[Any]:
-        """All rows of a query."""
-        try:
-            return self._connection.execute(query, given).fetchall()
-        except sqlite3.Error as error:
-            raise self._damaged() from error
-
-    def decoded(self, body: bytes, kind: type[T]) -> T:
-        """One row's content."""
-        try:
-            return msgspec.msgpack.decode(body, type=kind)
-        except (msgspec.DecodeError, UnicodeDecodeError) as error:
-            raise self._damaged() from error
-
-    def _damaged(self) -> StorageError:
-        self._connection.close()
-        self._path.unlink(missing_ok=True)
-        hint = "run the command again: it reads the estate's files afresh"
-        return StorageError("what was kept of the estate was damaged, and has been thrown away", hint)
 
 
 class Store:
@@ -132,23 +97,21 @@ class Store:
         return cast(bytes, rows[0][0]) if rows else b""
 
     def estate(self) -> Estate:
-        """The estate; its users, groups and scopes are read when they are asked for, its bindings are not in it."""
+        """The estate; its scopes are read when they are asked for; its people and bindings are not in it."""
         skeleton = self._tables.decoded(self._one("SELECT body FROM skeleton"), Estate)
         platforms = {
             name: replace(platform, scopes=Rows(self._tables, "scopes", Scope, name))
             for name, platform in skeleton.platforms.items()
         }
-        users, groups = Rows(self._tables, "users", User), Rows(self._tables, "groups", Group)
-        return replace(skeleton, platforms=platforms, directory=Directory(users, groups))
+        return replace(skeleton, platforms=platforms)
 
     def whole(self) -> Estate:
-        """The estate, read to the last row."""
+        """The estate, read to the last row; its people are not in it."""
         lazy = self.estate()
         platforms = {name: replace(p, scopes=dict(p.scopes.items())) for name, p in lazy.platforms.items()}
-        directory = Directory(dict(lazy.directory.users.items()), dict(lazy.directory.groups.items()))
         rows = self._tables.rows("SELECT body FROM bindings ORDER BY place")
         bindings = tuple(self._tables.decoded(body, Binding) for (body,) in rows)
-        return replace(lazy, platforms=platforms, directory=directory, bindings=bindings)
+        return replace(lazy, platforms=platforms, bindings=bindings)
 
     def bindings_on(self, platform: str) -> StoredBindings:
         """The bindings of a platform."""
@@ -156,23 +119,10 @@ class Store:
             self._on[platform] = StoredBindings(self._tables, platform)
         return self._on[platform]
 
-    def groups_with(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
-        """The groups that hold a user or a group directly."""
-        query = "SELECT grp, source FROM members WHERE name = ? AND kind = ? ORDER BY rowid"
-        rows = self._tables.rows(query, member.name, member.kind)
-        return [(Principal(PrincipalKind.GROUP, name), self._tables.decoded(s, Source)) for name, s in rows]
-
     def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         """The resource groups that gather a scope."""
         rows = self._tables.rows("SELECT grp, source FROM gathered WHERE name = ? ORDER BY rowid", address)
         return [(name, self._tables.decoded(source, Source)) for name, source in rows]
-
-
-def _quoted(path: Path) -> str:
-    """A path inside an URI, for SQLite; urllib is not worth its import here."""
-    return "".join(
-        f"%{byte:02X}" if chr(byte) in "%?#" or byte > 127 else chr(byte) for byte in os.fsencode(path.resolve())
-    )
 
 
 class Rows(Mapping[str, T]):

@@ -11,7 +11,11 @@ JustLaneError                      exit code
     ├── PlatformChangedError           it changed while we were changing it
     ├── PlatformRefusedError           it answered with a problem (RFC 9457)
     ├── NonsenseError                  it answered something that we cannot understand
-    ├── SecretError                    a token is missing, or others can read it
+    ├── SecretError                    a secret is missing, or others can read it
+    ├── CertificateError               the server's certificate cannot be trusted
+    ├── SignInError                    a directory does not let the reading account in
+    ├── NoRightError                   the reading account is in, but may not look
+    ├── IncompleteError                a reading stopped half-way, or something is missing in it
     ├── StorageError                   a file of ours cannot be written or read
     └── InterruptedRunError            stopped by hand before the end
 """
@@ -83,6 +87,22 @@ class NonsenseError(OutsideError):
 
 class SecretError(OutsideError):
     """A secret is missing or not kept secret."""
+
+
+class CertificateError(OutsideError):
+    """The server's certificate cannot be trusted."""
+
+
+class SignInError(OutsideError):
+    """A directory does not let the reading account in."""
+
+
+class NoRightError(OutsideError):
+    """The reading account is in, but may not look."""
+
+
+class IncompleteError(OutsideError):
+    """A reading stopped half-way, or something is missing in it."""
 
 
 class StorageError(OutsideError):

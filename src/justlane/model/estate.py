@@ -11,7 +11,7 @@ from justlane.model.bindings import Binding, Ceiling, Publication
 from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
-from justlane.model.people import Directory, LocalGroup
+from justlane.model.people import Directory, LocalGroup, Snapshot
 from justlane.model.roles import Action, Role
 from justlane.model.scopes import Scope
 
@@ -59,9 +59,9 @@ class SecretPlace(Struct, frozen=True):
     """Where a secret is kept: never the secret itself."""
 
     kind: str
-    """`environment` or `file`."""
+    """`environment`, `file` or `keyring`."""
     name: str
-    """The variable's name, or the file's path relative to the estate."""
+    """The variable's name, the file's path relative to the estate, or the name in the keyring."""
 
 
 class Connection(Struct, frozen=True):
@@ -105,3 +105,7 @@ class Estate(Struct, frozen=True):
     situations: dict[str, Situation] = {}
     findings: tuple[Finding, ...] = ()
     """What reading it found that is worth a warning."""
+    people: Snapshot | None = None
+    """When and from where the people were read."""
+    pull_every: int = 0
+    """Seconds after which a snapshot of the people is too old."""

@@ -42,3 +42,7 @@ class Finding(Struct, frozen=True):
     """What was found and what was expected, in one sentence."""
     hint: str = ""
     """What to do about it; empty when the message says it all."""
+    found: str = ""
+    """A name that stands there, where another one is known to be right."""
+    instead: str = ""
+    """That other name; empty if none is known."""

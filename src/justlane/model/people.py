@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from enum import StrEnum
 
 from msgspec import Struct
@@ -39,6 +40,8 @@ class User(Struct, frozen=True):
     """The name that people know them by."""
     enabled: bool
     source: Source
+    id: str = ""
+    """What stays the same when they are renamed (entryUUID, the id of SCIM); empty if the source has no such thing."""
 
 
 class Membership(Struct, frozen=True, array_like=True):
@@ -55,6 +58,8 @@ class Group(Struct, frozen=True):
     purpose: str
     members: tuple[Membership, ...]
     source: Source
+    id: str = ""
+    """What stays the same when it is renamed; empty if the source has nothing like it."""
 
 
 class LocalGroup(Struct, frozen=True):
@@ -75,3 +80,30 @@ class Directory(Struct, frozen=True):
 
     users: Mapping[str, User]
     groups: Mapping[str, Group]
+
+
+class SourceRead(Struct, frozen=True):
+    """One source of people, as it was read."""
+
+    name: str
+    """The directory's name in the estate."""
+    kind: str
+    """`ldif`, `csv`, `ldap` or `scim`."""
+    where: str
+    """The file, or the address."""
+    settings: str
+    """Digest of how it was to be read."""
+    files: dict[str, str]
+    """Of a source in files: each file, relative to the estate, with the digest of what was read."""
+    users: int
+    groups: int
+
+
+class Snapshot(Struct, frozen=True):
+    """All people at one moment."""
+
+    taken: datetime
+    """When the reading began, in UTC."""
+    sources: tuple[SourceRead, ...]
+    name: str = ""
+    """The name it is kept by; empty if it is not kept: then the people were read from the estate's files just now."""

@@ -13,7 +13,8 @@ from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition
 from justlane.model.errors import JustLaneError, RefusedError
 from justlane.model.people import PrincipalKind
-from justlane.platforms.interface import PARTS, Connector, Entry, Progress, Reading
+from justlane.model.progress import Progress
+from justlane.platforms.interface import PARTS, Connector, Entry, Reading
 from justlane.platforms.journal import Journal
 
 Part = dict[str, Entry]

@@ -9,10 +9,10 @@ from typing import Protocol, cast
 
 from msgspec import Struct
 
+from justlane.files.secrets import token
 from justlane.model.errors import UsageError
 from justlane.model.estate import Platform
 from justlane.model.names import did_you_mean
-from justlane.platforms.secrets import fetch
 
 Entry = dict[str, object]
 """One thing that a platform holds, as JSON values."""
@@ -75,19 +75,6 @@ class Connector(Protocol):
         """Let go of the connection."""
 
 
-class Progress:
-    """Told how far a long work is. This one does nothing."""
-
-    def start(self, total: int, what: str) -> None:
-        """The work has `total` steps."""
-
-    def step(self, what: str = "") -> None:
-        """One more step is done; what the next one is."""
-
-    def stop(self) -> None:
-        """The work is over, or given up."""
-
-
 CONNECTORS = {"stand-in": "justlane.platforms.standin"}
 """Kind of connector -> the module whose `connect` makes one; imported when it is used."""
 
@@ -105,4 +92,4 @@ def connect(platform: Platform, folder: Path) -> Connector:
         hint = did_you_mean(connection.connector, CONNECTORS, f"there are: {', '.join(CONNECTORS)}")
         raise UsageError(f"{connection.source}: there is no connector {connection.connector!r}", hint)
     make = cast(Callable[[str, str, str], Connector], import_module(CONNECTORS[connection.connector]).connect)
-    return make(platform.name, connection.url, fetch(connection.token, folder))
+    return make(platform.name, connection.url, token(connection.token, folder))

@@ -9,7 +9,8 @@ from msgspec import Struct
 from justlane.engine.deciding import Question, cells_of, judge
 from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.model.circumstances import Situation
-from justlane.platforms.interface import Connector, Entry, Progress
+from justlane.model.progress import Progress
+from justlane.platforms.interface import Connector, Entry
 
 _STRIDE = 7
 """Neighbours in the list of people try places that are this far apart."""

@@ -1,0 +1,233 @@
+"""`people`: who there is, from which directories, as of when, and what changed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+from msgspec.structs import replace
+
+from justlane.cli import options
+from justlane.cli.circumstances import now
+from justlane.cli.terminal import say, show, warn
+from justlane.directories.interface import read_people
+from justlane.engine.membership import MembershipIndex
+from justlane.engine.portrait import Found, portrait
+from justlane.files import snapshots
+from justlane.files.opening import open_index, open_people
+from justlane.files.people_store import PeopleStore
+from justlane.model.errors import EstateError, InterruptedRunError, UsageError
+
+if TYPE_CHECKING:
+    from justlane.engine.moving import PeopleChanges
+
+
+class _InOrder(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """In the order of the work."""
+        return list(self.commands)
+
+
+@click.group(cls=_InOrder)
+def people() -> None:
+    """Who there is: read the directories, look at people and groups, see what changed.
+
+    Directories that have to be asked (LDAP, SCIM) are read by `justlane people pull` only, into a snapshot that all
+    other commands use. Files (LDIF, CSV) are read whenever they changed; pulling keeps them for later comparisons.
+    """
+
+
+@people.command(short_help="Read all directories into a new snapshot.")
+@options.estate_option
+@click.option("--fewer", is_flag=True, help="Believe it even if many users are gone.")
+@options.format_option("text", "json")
+def pull(folder: Path | None, fewer: bool, form: str) -> None:
+    """Read all directories into a new snapshot.
+
+    It replaces the one before only when everything was read; until then, and if anything fails, nothing changes. The
+    former snapshots are kept, as many as the estate says.
+
+    \b
+    Example:
+      justlane people pull
+
+    Ends with 0, or with 3 if a directory failed.
+    """
+    from justlane.cli.progress import TerminalProgress
+    from justlane.directories.pulling import pull as pulled
+
+    place = options.folder_of(folder)
+    progress = TerminalProgress()
+    try:
+        result = pulled(place, progress, believe=fewer)
+    except KeyboardInterrupt:
+        progress.stop()
+        raise InterruptedRunError("stopped: the people are as they were", "pull again when it suits") from None
+    show("Pulled", result, form)
+
+
+@people.command("show", short_help="How old the picture is; or all about one user or group.")
+@click.argument("name", required=False)
+@options.estate_option
+@options.as_of_option
+@options.format_option("text", "json")
+def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -> None:
+    """How old the picture is and where it comes from; or all about NAME, a user or a group.
+
+    \b
+    Examples:
+      justlane people show
+      justlane people show imke.vos
+
+    Ends with 0.
+    """
+    place = options.folder_of(folder)
+    store = _store(place, as_of)
+    if name is None:
+        show("Overview", snapshots.Overview(store.snapshot, tuple(snapshots.names(place)), now()), form)
+        return
+    membership = MembershipIndex(store.directory(), store.groups_with)
+    found = portrait(membership, name)
+    if found is None:
+        from justlane.model.names import did_you_mean
+
+        everybody = [*store.names("users"), *store.names("groups")]
+        raise UsageError(f"there is no user and no group {name!r}", did_you_mean(name, everybody))
+    show("Portrait", found, form)
+
+
+@people.command(short_help="Groups with their sizes, direct and nested.")
+@click.argument("pattern", default="")
+@options.estate_option
+@options.as_of_option
+@options.format_option("text", "json", "csv")
+def groups(pattern: str, folder: Path | None, as_of: str | None, form: str) -> None:
+    """The groups, or those whose names contain PATTERN, with their sizes.
+
+    *people* counts members with an account of their own, *in all* also those of nested groups, each once.
+
+    \b
+    Example:
+      justlane people groups crew
+
+    Ends with 0, or with 1 if there is none.
+    """
+    found = _store(options.folder_of(folder), as_of).sizes(pattern)
+    show("GroupSizes", tuple(found), form)
+    click.get_current_context().exit(0 if found else 1)
+
+
+@people.command(short_help="People and groups by a part of their names.")
+@click.argument("pattern")
+@options.estate_option
+@options.as_of_option
+@options.format_option("text", "json", "csv")
+def find(pattern: str, folder: Path | None, as_of: str | None, form: str) -> None:
+    """People whose login or name contains PATTERN, and groups whose name does.
+
+    \b
+    Example:
+      justlane people find vos
+
+    Ends with 0, or with 1 if nothing fits.
+    """
+    store = _store(options.folder_of(folder), as_of)
+    found = Found(tuple(user for _, user in store.users(pattern)), tuple(store.sizes(pattern)))
+    show("Found", found, form)
+    click.get_current_context().exit(0 if found.users or found.groups else 1)
+
+
+@people.command(short_help="Who joined, left, moved, was disabled; what access that changed.")
+@click.argument("since", required=False)
+@click.option("--upto", metavar="WHEN", help="Up to this snapshot, instead of the newest.")
+@options.estate_option
+@options.format_option("text", "json", "csv")
+def changes(since: str | None, upto: str | None, folder: Path | None, form: str) -> None:
+    """Who joined, left, moved or was disabled since the snapshot before, and what access that gave or took, exactly.
+
+    SINCE is a snapshot's name, or a day or time: then it is the newest one of then or before. Access is judged by the
+    estate as it is declared now, so that only people make the difference.
+
+    \b
+    Examples:
+      justlane people changes
+      justlane people changes 2026-11-01
+
+    Ends with 0 if nothing changed and 1 if something did.
+    """
+    place = options.folder_of(folder)
+    known = snapshots.names(place)
+    if len(known) < 2 and not since:
+        found = "there is only one snapshot" if known else "there is no snapshot yet"
+        raise UsageError(found, "`justlane people pull` takes one each time; two can be compared")
+    after = snapshots.named(place, upto) if upto else snapshots.newest(place)
+    before = snapshots.named(place, since) if since else known[known.index(after) - 1]
+    if before >= after:
+        raise UsageError(f"{before} is not before {after}", f"name one of: {', '.join(known)}")
+    result = _changes(place, before, after)
+    show("PeopleChanges", result, form)
+    click.get_current_context().exit(1 if result.people or result.groups else 0)
+
+
+@people.command(short_help="Names of the estate that the directory has changed.")
+@click.option("--write", is_flag=True, help="Make the edits.")
+@options.estate_option
+def renames(write: bool, folder: Path | None) -> None:
+    """Groups and users of the estate that have another name now, and the edits that follow them.
+
+    They are recognised by the id that stays the same (entryUUID, the id of SCIM), with the help of former snapshots.
+
+    \b
+    Example:
+      justlane people renames --write
+
+    Ends with 0 if there is nothing to edit, or it was done; with 1 if there are edits to make.
+    """
+    from justlane.files.loading import load
+    from justlane.files.renaming import edited_line, edits, make
+
+    place = options.folder_of(folder)
+    wanted = edits(load(place, read_people).findings)
+    for edit in wanted:
+        line = (place / edit.source.file).read_text(encoding="utf-8").split("\n")[edit.source.line - 1]
+        click.echo(f"{edit.source.line_address}\n  - {line.strip()}\n  + {edited_line(line, edit).strip()}")
+    if write:
+        for file in make(place, wanted):
+            say(f"{file} is written")
+    elif wanted:
+        say("nothing is written yet: --write makes the edits")
+    if not wanted:
+        say("every name in the estate is known, or was never in a snapshot under another name")
+    click.get_current_context().exit(1 if wanted and not write else 0)
+
+
+def _store(place: Path, as_of: str | None) -> PeopleStore:
+    if as_of is not None:
+        return snapshots.open_snapshot(place, snapshots.named(place, as_of))
+    return open_people(place, read_people)
+
+
+def _changes(place: Path, before: str, after: str) -> PeopleChanges:
+    """What changed between two snapshots; without access where the estate is not sound."""
+    from justlane.engine.aliases import called_today
+    from justlane.engine.comparing import Side, compare
+    from justlane.engine.deciding import Question
+    from justlane.engine.moving import people_changes
+
+    stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)
+    result = people_changes((before, after), *stores)
+    try:
+        index = open_index(place, read_people)
+    except EstateError:
+        warn("what access changed cannot be told while the estate is not sound: justlane check")
+        return result
+    today = open_people(place, read_people)
+    sides = []
+    for name, store in zip((before, after), stores, strict=True):
+        called = called_today(store.directory(), store.groups_with, snapshots.aliases(store, today))
+        sides.append(Side(name, index.with_people(*called, store.snapshot)))
+    names = snapshots.aliases(stores[1], today).users
+    touched = [names.get(login, login) for login in result.touched]
+    access = compare(sides[0], sides[1], Question(now()), touched, only_people=True)
+    return replace(result, access=access)

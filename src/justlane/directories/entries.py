@@ -1,0 +1,211 @@
+"""Entries of an X.500 directory, as LDIF and LDAP give them: which are people, which are groups, and what they hold.
+
+The presets follow the schemas in use: RFC 4519 (groups of names), RFC 2798 (inetOrgPerson), RFC 2307 (posix accounts
+and groups), RFC 4530 (entryUUID), and the `user` and `group` classes with their account-control flags.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+
+from msgspec import Struct
+
+from justlane.directories.names import normalised
+from justlane.files.directory_shapes import GroupEntriesShape, PersonEntriesShape
+from justlane.files.intake import Intake
+
+Values = Mapping[str, list[tuple[str, int]]]
+"""Attribute in lower case -> its values, each with the line where it starts (0 if there is none). Bytes that are not
+UTF-8 stand as surrogates."""
+
+IDS = ("entryuuid", "nsuniqueid", "objectguid", "ipauniqueid")
+BY_LOGIN = "memberuid"
+OF_MEMBERS = "memberof"
+_OFF = ("pwdaccountlockedtime", "logindisabled is true", "nsaccountlock is true", "useraccountcontrol has bit 1")
+
+
+class People(Struct, frozen=True):
+    """Which entries are people, and which attribute means what; all in lower case."""
+
+    classes: frozenset[str]
+    login: tuple[str, ...]
+    name: tuple[str, ...]
+    id: tuple[str, ...]
+    disabled: tuple[str, ...]
+    """`attribute`, `attribute is value`, `attribute has bit number`."""
+
+
+class Groups(Struct, frozen=True):
+    """Which entries are groups, and which attribute means what; all in lower case."""
+
+    classes: frozenset[str]
+    name: tuple[str, ...]
+    purpose: tuple[str, ...]
+    id: tuple[str, ...]
+    members: tuple[str, ...]
+
+
+_ANY_PERSON = (
+    "person",
+    "inetorgperson",
+    "organizationalperson",
+    "account",
+    "posixaccount",
+    "user",
+    "simplesecurityobject",
+)
+_ANY_GROUP = ("groupofnames", "groupofmembers", "groupofuniquenames", "groupofurls", "posixgroup", "group")
+
+PEOPLE = {
+    "any": People(frozenset(_ANY_PERSON), ("uid", "samaccountname", "cn"), ("displayname", "cn"), IDS, _OFF),
+    "inetOrgPerson": People(frozenset(["inetorgperson"]), ("uid",), ("displayname", "cn"), IDS, _OFF),
+    "posixAccount": People(frozenset(["posixaccount"]), ("uid",), ("gecos", "cn"), IDS, _OFF),
+    "user": People(frozenset(["user"]), ("samaccountname",), ("displayname", "cn"), IDS, _OFF),
+}
+"""Presets by object class."""
+
+GROUPS = {
+    "any": Groups(frozenset(_ANY_GROUP), ("cn",), ("description",), IDS, ("member", "uniquemember", "memberuid")),
+    "groupOfNames": Groups(frozenset(["groupofnames"]), ("cn",), ("description",), IDS, ("member",)),
+    "groupOfUniqueNames": Groups(frozenset(["groupofuniquenames"]), ("cn",), ("description",), IDS, ("uniquemember",)),
+    "posixGroup": Groups(frozenset(["posixgroup"]), ("cn",), ("description",), IDS, ("memberuid",)),
+    "group": Groups(frozenset(["group"]), ("cn",), ("description",), IDS, ("member",)),
+}
+"""Presets by object class."""
+
+
+def people_of(shape: PersonEntriesShape) -> People:
+    """The preset, with what an estate says otherwise."""
+    preset = PEOPLE[shape.schema_name]
+    return People(
+        frozenset() if shape.where else preset.classes,
+        _lower(shape.login) or preset.login,
+        _lower(shape.name) or preset.name,
+        _lower(shape.stable_id) or preset.id,
+        _lower(shape.disabled_when) or preset.disabled,
+    )
+
+
+def groups_of(shape: GroupEntriesShape) -> Groups:
+    """The preset, with what an estate says otherwise."""
+    preset = GROUPS[shape.schema_name]
+    return Groups(
+        frozenset() if shape.where else preset.classes,
+        _lower(shape.name) or preset.name,
+        _lower(shape.purpose) or preset.purpose,
+        _lower(shape.stable_id) or preset.id,
+        _lower(shape.members) or preset.members,
+    )
+
+
+def _lower(words: Iterable[str]) -> tuple[str, ...]:
+    return tuple(word.lower() for word in words)
+
+
+_PLAIN = re.compile(r"[a-z]+=[!-*\--<>-@\[\]-~]+(?:,[a-z]+=[!-*\--<>-@\[\]-~]+)*")
+"""A name that is in its one form already: lower case, nothing escaped, no spaces."""
+
+
+_is_plain = _PLAIN.fullmatch
+
+
+def key_of(dn: str) -> str:
+    """A distinguished name in the form by which entries name each other."""
+    return dn if _is_plain(dn) else normalised(clean(dn))
+
+
+def clean(text: str) -> str:
+    """Text without bytes that are no text."""
+    return text if text.isascii() else text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+
+
+def stable(text: str, attribute: str) -> str:
+    """An identifier as text; one of bytes in hexadecimal."""
+    if attribute == "objectguid" or not clean(text).isprintable() or clean(text) != text:
+        return text.encode("utf-8", "surrogateescape").hex()
+    return text
+
+
+class EntryReader:
+    """Hands entries to an intake."""
+
+    def __init__(self, intake: Intake, people: People, groups: Groups) -> None:
+        self._intake = intake
+        self._people = people
+        self._groups = groups
+
+    def sort(self, dn: str, line: int, values: Values) -> None:
+        """Take an entry for what its object classes say: a group, a user, or something that is passed over."""
+        classes = {value.lower() for value, _ in values.get("objectclass", ())}
+        if not classes:
+            hint = "the export is incomplete: export all attributes"
+            self._intake.wrong(line, f"the entry {clean(dn)!r} has no objectClass", hint)
+        elif classes & self._groups.classes:
+            self.group(dn, line, values)
+        elif classes & self._people.classes:
+            self.person(dn, line, values)
+
+    def person(self, dn: str, line: int, values: Values) -> None:
+        """Take an entry for a user."""
+        login = clean(_first(values, self._people.login))
+        if not login:
+            self._nameless("user", dn, line, self._people.login)
+            return
+        name = clean(_first(values, self._people.name)) or login
+        key = key_of(dn)
+        enabled = not any(_holds(values, condition) for condition in self._people.disabled)
+        self._intake.user(login, name, enabled, key=key, stable_id=_id(values, self._people.id), line=line)
+        if OF_MEMBERS in self._groups.members:
+            self._of_member(key, values)
+
+    def group(self, dn: str, line: int, values: Values) -> None:
+        """Take an entry for a group."""
+        name = clean(_first(values, self._groups.name))
+        if not name:
+            self._nameless("group", dn, line, self._groups.name)
+            return
+        key, purpose = key_of(dn), clean(_first(values, self._groups.purpose))
+        number = self._intake.group(name, purpose, key=key, stable_id=_id(values, self._groups.id), line=line)
+        if number is None:
+            return
+        for attribute in self._groups.members:
+            if attribute == OF_MEMBERS:
+                self._of_member(key, values)
+            elif attribute == BY_LOGIN:
+                for login, at in values.get(attribute, ()):
+                    self._intake.member_by_login(number, clean(login), at)
+            else:
+                self._intake.members(number, ((key_of(value), at) for value, at in values.get(attribute, ())))
+
+    def _of_member(self, key: str, values: Values) -> None:
+        for value, at in values.get(OF_MEMBERS, ()):
+            self._intake.held_by(key, key_of(value), at)
+
+    def _nameless(self, what: str, dn: str, line: int, attributes: tuple[str, ...]) -> None:
+        hint = f"a {what} needs one of: {', '.join(attributes)}"
+        self._intake.wrong(line, f"the {what} {clean(dn)!r} has no name", hint)
+
+
+def _first(values: Values, names: tuple[str, ...]) -> str:
+    """The first value of the first of these attributes that the entry has; empty if none."""
+    for name in names:
+        if name in values:
+            return values[name][0][0]
+    return ""
+
+
+def _id(values: Values, names: tuple[str, ...]) -> str:
+    return next((stable(values[name][0][0], name) for name in names if name in values), "")
+
+
+def _holds(values: Values, condition: str) -> bool:
+    attribute, _, rest = condition.partition(" ")
+    given = values.get(attribute)
+    if not given:
+        return False
+    if rest.startswith("is "):
+        return any(value.lower() == rest[3:].strip() for value, _ in given)
+    if rest.startswith("has bit "):
+        return any(value.isdecimal() and int(value) >> int(rest[8:]) & 1 for value, _ in given)
+    return any(value for value, _ in given)

@@ -1,0 +1,92 @@
+"""LDAP v3 (RFC 4511): people and groups of a directory server, read page by page.
+
+Every page's result code is checked: what is not complete is an error, and nothing of it is taken.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from justlane.directories.entries import EntryReader, Groups, People, Values, groups_of, people_of
+from justlane.directories.interface import Surroundings
+from justlane.directories.ldap_session import LdapSession
+from justlane.files.directory_shapes import DirectoryShape, GroupEntriesShape, LdapShape, PersonEntriesShape
+from justlane.files.intake import Intake
+from justlane.model.errors import IncompleteError, NoRightError
+
+
+class LdapSource:
+    """A directory server as a source of people."""
+
+    has_lines = False
+
+    def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
+        """Sign in and read all people, then all groups."""
+        assert shape.ldap is not None
+        session = LdapSession(shape.ldap, around.folder)
+        try:
+            people, groups = people_of(shape.ldap.people), groups_of(shape.ldap.groups)
+            reader = EntryReader(intake, people, groups)
+            reading = _Reading(session, shape.ldap, around)
+            reading.all(shape.ldap.people, people.classes, _asked(people, groups), reader.person)
+            if not intake.logins:
+                message = f"{session.server}: no people were found under {shape.ldap.people.under!r}"
+                raise NoRightError(message, "the account may not see them, or `under` and `where` are wrong")
+            reading.all(shape.ldap.groups, groups.classes, _asked(people, groups), reader.group)
+        finally:
+            session.close()
+
+
+class _Reading:
+    def __init__(self, session: LdapSession, shape: LdapShape, around: Surroundings) -> None:
+        self._session = session
+        self._most = shape.most
+        self._progress = around.progress
+        self._count = 0
+        self._progress.start(0, session.server)
+
+    def all(
+        self,
+        shape: PersonEntriesShape | GroupEntriesShape,
+        classes: Iterable[str],
+        attributes: list[str],
+        take: Callable[[str, int, Values], None],
+    ) -> None:
+        """Hand every entry that a shape describes to `take`."""
+        where = shape.where or _any_of(classes)
+        before = self._count
+        for page in self._session.pages(shape.under, where, attributes):
+            self._count += len(page.entries)
+            if self._count > self._most:
+                hint = "narrow it down by `under` and `where`, or raise `at most`"
+                raise IncompleteError(f"{self._session.server}: there are more than {self._most:,} entries", hint)
+            for entry in page.entries:
+                take(entry.dn, 0, {name: _texts(values) for name, values in entry.attributes.items()})
+            self._progress.reach(self._count, page.total and before + page.total)
+
+
+def _asked(people: People, groups: Groups) -> list[str]:
+    """The attributes to ask for, operational ones among them."""
+    disabled = (condition.partition(" ")[0] for condition in people.disabled)
+    asked = (
+        *people.login,
+        *people.name,
+        *people.id,
+        *disabled,
+        *groups.name,
+        *groups.purpose,
+        *groups.id,
+        *groups.members,
+    )
+    return list(dict.fromkeys(asked))
+
+
+def _any_of(classes: Iterable[str]) -> str:
+    return f"(|{''.join(f'(objectClass={name})' for name in sorted(classes))})"
+
+
+def _texts(values: Iterable[bytes]) -> list[tuple[str, int]]:
+    return [(value.decode("utf-8", "surrogateescape"), 0) for value in values]
+
+
+source = LdapSource()

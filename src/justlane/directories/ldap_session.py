@@ -1,0 +1,259 @@
+"""A signed-in connection to an LDAP server. Whatever fails is one of our errors, with advice.
+
+The library under it says little when a page is cut short, and verifies no certificate by itself: so every result code
+is looked at here, and the TLS context is ours.
+"""
+
+from __future__ import annotations
+
+import ssl
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import ldap3
+from ldap3.core import exceptions as wrong
+
+from justlane.directories import certificates
+from justlane.directories.ldap_failures import (
+    PASSWORD_POLICY,
+    SUCCESS,
+    UNAVAILABLE_EXTENSION,
+    bind_failure,
+    failure,
+    policy_error,
+)
+from justlane.files.directory_shapes import LdapShape
+from justlane.files.secrets import fetch, place_of, require_closed
+from justlane.model.errors import (
+    IncompleteError,
+    JustLaneError,
+    NonsenseError,
+    OutsideError,
+    SecretError,
+    TimedOutError,
+    UnreachableError,
+    UsageError,
+)
+
+PAGED = "1.2.840.113556.1.4.319"
+_MOST_EMPTY_PAGES = 100
+
+
+class Found(NamedTuple):
+    """One entry, as it arrived."""
+
+    dn: str
+    attributes: dict[str, list[bytes]]
+
+
+class Page(NamedTuple):
+    """One page of a search."""
+
+    entries: list[Found]
+    total: int
+    """How many entries the server expects in all; 0 if it does not say."""
+
+
+class LdapSession:
+    """Signs in at once; to be closed."""
+
+    def __init__(self, shape: LdapShape, folder: Path) -> None:
+        self._shape = shape
+        self.server = shape.url.rstrip("/")
+        self._begun = False
+        """Whether a search has brought anything yet."""
+        self._tls = _Tls(shape, folder)
+        with self._told():
+            where = ldap3.Server(
+                shape.url, get_info=ldap3.NONE, connect_timeout=shape.patience, tls=self._tls, allowed_referral_hosts=[]
+            )
+            self._connection = ldap3.Connection(
+                where, **_account(shape, folder), **_MANNERS, receive_timeout=shape.patience
+            )
+            self._sign_in()
+
+    def _sign_in(self) -> None:
+        connection = self._connection
+        connection.open(read_server_info=False)
+        if (
+            self._shape.url.startswith("ldap://")
+            and self._shape.encryption == "tls"
+            and not connection.start_tls(False)
+        ):
+            hint = "use ldaps://; where the network is safe, `encryption: none` does without"
+            raise UnreachableError(f"{self.server}: it does not start TLS ({_said(connection)})", hint)
+        connection.bind(read_server_info=False, controls=[(PASSWORD_POLICY, False, None)])
+        control = _control(connection, PASSWORD_POLICY)
+        policy = policy_error(control) if isinstance(control, bytes) else None
+        trouble = bind_failure(_code(connection), _said(connection), policy, self.server)
+        if trouble:
+            raise trouble
+
+    def close(self) -> None:
+        """Say good-bye; whoever has gone already is not missed."""
+        try:
+            self._connection.unbind()
+        except (wrong.LDAPException, OSError):
+            return
+
+    def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[Page]:
+        """All entries below one that fulfil a filter, page by page. An error means that some are missing."""
+        cookie: bytes = b""
+        paged, empty = True, 0
+        while True:
+            entries, more, total = self._page(under, where, attributes, cookie, paged)
+            if entries is None:
+                paged = False
+                continue
+            self._begun = self._begun or bool(entries)
+            yield Page(entries, total)
+            empty = 0 if entries else empty + 1
+            if not more:
+                return
+            if empty > _MOST_EMPTY_PAGES:
+                raise IncompleteError(f"{self.server}: it promises more pages, but they stay empty", "see its logs")
+            cookie = more
+
+    def _page(
+        self, under: str, where: str, attributes: list[str], cookie: bytes, paged: bool
+    ) -> tuple[list[Found] | None, bytes, int]:
+        """Entries (None if the server has no pages at all), the cookie for more, and the expected total."""
+        with self._told():
+            connection = self._connection
+            size = self._shape.page_size if paged else None
+            connection.search(
+                under, where, ldap3.SUBTREE, ldap3.DEREF_NEVER, attributes, paged_size=size, paged_criticality=True,
+                paged_cookie=cookie, time_limit=self._shape.patience,
+            )  # fmt: skip
+            code = _code(connection)
+            if code == UNAVAILABLE_EXTENSION and paged and not self._begun:
+                return None, b"", 0
+            if code != SUCCESS:
+                raise failure(code, _said(connection), self.server)
+            entries = [self._entry(item) for item in connection.response or () if self._is_entry(item)]
+            if not paged:
+                return entries, b"", 0
+            control = _control(connection, PAGED)
+            if not isinstance(control, dict):
+                hint = "try again; if it stays so, set `page size` to what the server allows"
+                raise IncompleteError(f"{self.server}: it does not say whether this was the last page", hint)
+            return entries, control.get("cookie") or b"", int(control.get("size") or 0)
+
+    def _is_entry(self, item: dict[str, Any]) -> bool:
+        if item.get("type") == "searchResRef":
+            elsewhere = ", ".join(item.get("uri") or ())
+            hint = "read that server too, as a directory of its own, or start below it: `under`"
+            raise IncompleteError(f"{self.server}: a part of the directory lies on another server: {elsewhere}", hint)
+        return item.get("type") == "searchResEntry"
+
+    def _entry(self, item: dict[str, Any]) -> Found:
+        attributes = {str(name).lower(): values for name, values in item["raw_attributes"].items()}
+        portion = next((name for name in attributes if ";range=" in name), "")
+        if portion:
+            hint = "have the limit on values raised, or read who is in what from the people: `members: memberOf`"
+            raise IncompleteError(f"{self.server}: {item['dn']} is sent in portions ({portion})", hint)
+        return Found(item["dn"], {name.partition(";")[0]: values for name, values in attributes.items()})
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """Every foreign exception becomes one of ours."""
+        try:
+            yield
+        except JustLaneError:
+            raise
+        except (wrong.LDAPInvalidFilterError, wrong.LDAPInvalidDnError) as error:
+            raise UsageError(
+                f"{self.server}: `where` or `under` cannot be understood: {error}", "correct it"
+            ) from error
+        except Exception as error:
+            # Damaged answers make the library fail in ways that it does not name.
+            raise self._explained(error) from error
+
+    def _explained(self, error: Exception) -> OutsideError:
+        if self._tls.trouble is not None:
+            return certificates.failure(self._tls.trouble, self.server)
+        text = str(error)
+        if "timed out" in text:
+            message = f"{self.server}: no answer within {self._shape.patience} seconds"
+            return TimedOutError(message, "try again, or wait longer: `wait at most`")
+        gone = (
+            wrong.LDAPSessionTerminatedByServerError,
+            wrong.LDAPSocketReceiveError,
+            wrong.LDAPSocketSendError,
+            OSError,
+        )
+        if self._begun and isinstance(error, gone):
+            return IncompleteError(f"{self.server}: it went away in the middle of the reading", "try again")
+        if isinstance(error, (*gone, wrong.LDAPSocketOpenError)):
+            reason = text.splitlines()[0] if text else type(error).__name__
+            return UnreachableError(
+                f"{self.server}: nobody answers ({reason})", "check the address, and whether it runs"
+            )
+        message = f"{self.server}: its answer cannot be understood ({type(error).__name__})"
+        return NonsenseError(message, "check the address and the port: it may not speak LDAP")
+
+
+_MANNERS: dict[str, Any] = {
+    "client_strategy": ldap3.SYNC,
+    "auto_bind": ldap3.AUTO_BIND_NONE,
+    "raise_exceptions": False,
+    "check_names": False,
+    "auto_referrals": False,
+    "auto_range": False,
+    "return_empty_attributes": False,
+}
+
+
+def _account(shape: LdapShape, folder: Path) -> dict[str, Any]:
+    if shape.sign_in_by in ("certificate", "socket"):
+        return {"authentication": ldap3.SASL, "sasl_mechanism": ldap3.EXTERNAL, "sasl_credentials": ()}
+    if shape.sign_in_by == "nobody":
+        return {"authentication": ldap3.ANONYMOUS}
+    password = fetch(place_of(shape.password_from or ""), folder, "password")
+    return {"authentication": ldap3.SIMPLE, "user": shape.sign_in_as, "password": password}
+
+
+class _Tls(ldap3.Tls):  # type: ignore[misc]  # the library has no types
+    """TLS by our own context, which verifies the certificate and the host."""
+
+    def __init__(self, shape: LdapShape, folder: Path) -> None:
+        super().__init__(validate=ssl.CERT_REQUIRED)
+        self.trouble: Exception | None = None
+        self._patience = shape.patience
+        self._context = certificates.context(folder, shape.trust)
+        if shape.sign_in_by == "certificate":
+            _show_certificate(self._context, shape, folder)
+
+    def wrap_socket(self, connection: Any, do_handshake: bool = False) -> None:
+        """Called by the library when the connection shall become safe."""
+        try:
+            connection.socket.settimeout(self._patience)
+            connection.socket = self._context.wrap_socket(connection.socket, server_hostname=connection.server.host)
+        except (ssl.SSLError, OSError) as error:
+            self.trouble = error
+            raise
+
+
+def _show_certificate(context: ssl.SSLContext, shape: LdapShape, folder: Path) -> None:
+    try:
+        require_closed(folder / shape.certificate_key, shape.certificate_key)
+        context.load_cert_chain(folder / shape.certificate, folder / shape.certificate_key)
+    except (OSError, ssl.SSLError) as error:
+        reason = "they do not belong together" if isinstance(error, ssl.SSLError) else error.strerror
+        message = f"{shape.certificate} and {shape.certificate_key} cannot be read: {reason}"
+        raise SecretError(message, "name PEM files with the certificate and its key") from error
+
+
+def _code(connection: Any) -> int:
+    return int((connection.result or {}).get("result", -1))
+
+
+def _said(connection: Any) -> str:
+    return str((connection.result or {}).get("message") or "")
+
+
+def _control(connection: Any, oid: str) -> Any:
+    controls = (connection.result or {}).get("controls") or {}
+    return controls.get(oid, {}).get("value")

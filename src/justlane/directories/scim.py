@@ -1,0 +1,269 @@
+"""SCIM 2.0 (RFC 7643, RFC 7644): people and groups of a service, read page by page.
+
+What arrives is counted against the total that the service tells: what does not add up is an error, and nothing of it is
+taken.
+"""
+
+from __future__ import annotations
+
+import re
+import ssl
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from email.utils import parsedate_to_datetime
+from pathlib import Path
+from typing import TypeVar
+
+import httpx
+import msgspec
+
+from justlane.directories import certificates
+from justlane.directories.interface import Surroundings
+from justlane.files.directory_shapes import DirectoryShape, ScimShape
+from justlane.files.intake import Intake
+from justlane.files.secrets import place_of, token
+from justlane.model.errors import (
+    IncompleteError,
+    NonsenseError,
+    NoRightError,
+    OutsideError,
+    SignInError,
+    TimedOutError,
+    UnreachableError,
+)
+from justlane.model.progress import Progress
+
+T = TypeVar("T", bound="_Resource")
+_TRIES = 6
+_OFF = timedelta(minutes=5)
+"""A clock that is off by more than this is mentioned when a token is refused."""
+
+
+class _Page(msgspec.Struct):
+    """A list response (RFC 7644, section 3.4.2)."""
+
+    totalResults: int  # noqa: N815 - the standard's own spelling
+    startIndex: int | None = None  # noqa: N815
+    Resources: list[msgspec.Raw] = []
+
+
+class _Resource(msgspec.Struct):
+    id: str
+
+
+class _Name(msgspec.Struct):
+    formatted: str | None = None
+
+
+class _User(_Resource):
+    userName: str  # noqa: N815
+    displayName: str | None = None  # noqa: N815
+    name: _Name | None = None
+    active: bool | None = None
+
+
+class _Member(msgspec.Struct):
+    value: str
+
+
+class _Group(_Resource):
+    displayName: str  # noqa: N815
+    members: list[_Member] | None = None
+
+
+class ScimSource:
+    """A SCIM service as a source of people."""
+
+    has_lines = False
+
+    def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
+        """Read all users, then all groups."""
+        assert shape.scim is not None
+        with _Service(shape.scim, around.folder, around.progress) as service:
+            asked = "userName,displayName,name.formatted,active"
+            for user in service.all("Users", _User, asked, shape.scim.people_where):
+                name = user.displayName or (user.name and user.name.formatted) or user.userName
+                enabled = user.active is not False
+                intake.user(user.userName, name, enabled, key=user.id, stable_id=user.id)
+            if not intake.logins:
+                message = f"{service.url}: it has no users for us"
+                raise NoRightError(message, "the token may not see them, or `people where` is wrong")
+            for group in service.all("Groups", _Group, "displayName,members", shape.scim.groups_where):
+                number = intake.group(group.displayName, "", key=group.id, stable_id=group.id)
+                if number is not None:
+                    intake.members(number, ((member.value, 0) for member in group.members or ()))
+
+
+class _Service:
+    """The service, with our token."""
+
+    def __init__(self, shape: ScimShape, folder: Path, progress: Progress) -> None:
+        self.url = shape.url.rstrip("/")
+        self._shape = shape
+        self._progress = progress
+        secret = token(place_of(shape.token_from), folder)
+        self._client = httpx.Client(
+            headers={"Authorization": f"Bearer {secret}", "Accept": "application/scim+json"},
+            timeout=shape.patience,
+            verify=certificates.context(folder, shape.trust),
+            follow_redirects=False,
+            trust_env=False,
+        )
+
+    def __enter__(self) -> _Service:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._client.close()
+
+    def all(self, kind: str, shape: type[T], attributes: str, where: str) -> Iterator[T]:
+        """All resources of a kind. An error means that some are missing."""
+        seen: set[str] = set()
+        total = -1
+        self._progress.start(0, f"{self.url}/{kind}")
+        while total < 0 or len(seen) < total:
+            page = self._page(kind, len(seen) + 1, attributes, where)
+            if total not in (-1, page.totalResults):
+                self._incomplete(f"its {kind} changed while they were read: first {total}, then {page.totalResults}")
+            total = page.totalResults
+            if total > self._shape.most:
+                self._incomplete(f"there are {total:,} {kind}, more than `at most` allows")
+            start = len(seen) + 1
+            if page.startIndex not in (None, start) and page.Resources:
+                self._incomplete(f"asked for {kind} from {start} on, it sent those from {page.startIndex} on")
+            if not page.Resources and len(seen) < total:
+                self._incomplete(f"a page is missing: there are {total} {kind}, it says, but it sends only {len(seen)}")
+            for raw in page.Resources:
+                resource = self._decoded(raw, shape, kind)
+                if resource.id in seen:
+                    self._incomplete(f"it sent one of the {kind} twice ({resource.id}), so another is missing")
+                seen.add(resource.id)
+                yield resource
+            self._progress.reach(len(seen), total)
+        if len(seen) != total:
+            self._incomplete(f"it says that there are {total} {kind}, but sends {len(seen)}")
+
+    def _incomplete(self, what: str) -> None:
+        raise IncompleteError(f"{self.url}: {what}", "try again; if it stays so, try another `page size`")
+
+    def _page(self, kind: str, start: int, attributes: str, where: str) -> _Page:
+        asked = {"startIndex": str(start), "count": str(self._shape.page_size), "attributes": attributes}
+        if where:
+            asked["filter"] = where
+        answer = self._get(kind, asked)
+        try:
+            return msgspec.json.decode(answer.content, type=_Page)
+        except (msgspec.DecodeError, UnicodeDecodeError) as error:
+            raise self._nonsense(kind, str(error)) from error
+
+    def _decoded(self, raw: msgspec.Raw, shape: type[T], kind: str) -> T:
+        try:
+            return msgspec.json.decode(raw, type=shape)
+        except (msgspec.DecodeError, UnicodeDecodeError) as error:
+            raise self._nonsense(kind, str(error)) from error
+
+    def _nonsense(self, kind: str, said: str) -> NonsenseError:
+        hint = "check the url: it should be the base address of a SCIM 2.0 service"
+        return NonsenseError(f"{self.url}: what it answers for {kind} cannot be understood: {said}", hint)
+
+    def _get(self, kind: str, asked: dict[str, str]) -> httpx.Response:
+        """One answer; a service that is busy is waited for."""
+        for left in reversed(range(_TRIES)):
+            with self._told(begun=asked["startIndex"] != "1"):
+                answer = self._client.get(f"{self.url}/{kind}", params=asked)
+            if answer.status_code not in (429, 503) or not left:
+                break
+            pause = _retry_after(answer)
+            if pause > self._shape.patience:
+                message = f"{self.url}: it is busy, and wants to be asked again in {pause:.0f} seconds only"
+                raise TimedOutError(message, "try again then, or wait longer: `wait at most`")
+            time.sleep(pause)
+        if answer.status_code != 200:
+            raise self._refused(answer, kind)
+        return answer
+
+    @contextmanager
+    def _told(self, *, begun: bool) -> Iterator[None]:
+        """Every foreign exception becomes one of ours."""
+        try:
+            yield
+        except httpx.TimeoutException as error:
+            message = f"{self.url}: no answer within {self._shape.patience} seconds"
+            raise TimedOutError(message, "try again, or wait longer: `wait at most`") from error
+        except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError) as error:
+            unsafe = _tls_error(error)
+            if unsafe is not None:
+                raise certificates.failure(unsafe, self.url) from error
+            if begun:
+                raise IncompleteError(f"{self.url}: it went away in the middle of the reading", "try again") from error
+            message = f"{self.url}: nobody answers ({str(error) or type(error).__name__})"
+            raise UnreachableError(message, "check the url, and whether it runs") from error
+
+    def _refused(self, answer: httpx.Response, kind: str) -> OutsideError:
+        code, said = answer.status_code, _detail(answer)
+        if code == 401:
+            hint = _clock(answer) or "get a new one, and store it where `token from` says"
+            return SignInError(f"{self.url}: it does not accept our token{said}", hint)
+        if code == 403:
+            return NoRightError(f"{self.url}: the token may not read {kind}{said}", "have it given the right to read")
+        if code == 400 and "filter" in said.lower():
+            return NonsenseError(f"{self.url}: it does not understand our filter{said}", "correct `… where`")
+        if 300 <= code < 400:
+            elsewhere = answer.headers.get("location", "nowhere")
+            return IncompleteError(f"{self.url}: it refers to another address: {elsewhere}", "write that one as `url`")
+        if code == 404:
+            return UnreachableError(f"{self.url}: there are no {kind}{said}", "check the url: it is the base address")
+        if code in (429, 503):
+            return TimedOutError(f"{self.url}: it stays busy{said}", "try again later")
+        return NonsenseError(f"{self.url}: it answered {code} for {kind}{said}", "see its logs")
+
+
+def _detail(answer: httpx.Response) -> str:
+    """What the service says of a refusal (RFC 7644, section 3.12)."""
+    try:
+        said = msgspec.json.decode(answer.content, type=dict[str, object]).get("detail")
+    except (msgspec.DecodeError, UnicodeDecodeError):
+        return ""
+    return f" (it says: {said})" if isinstance(said, str) and said else ""
+
+
+def _clock(answer: httpx.Response) -> str:
+    """A word about the clock, if it is far from the service's."""
+    theirs = _http_date(answer.headers.get("date", ""))
+    ours = datetime.now(UTC)
+    if theirs is None or abs(ours - theirs) < _OFF:
+        return ""
+    form = "%Y-%m-%d %H:%M UTC"
+    return f"set a clock: this machine's shows {ours.strftime(form)}, the service's {theirs.strftime(form)}"
+
+
+def _http_date(text: str) -> datetime | None:
+    try:
+        found = parsedate_to_datetime(text)
+    except (TypeError, ValueError, IndexError, OverflowError):
+        return None
+    return found if found.tzinfo else found.replace(tzinfo=UTC)
+
+
+def _retry_after(answer: httpx.Response) -> float:
+    """Seconds to wait (RFC 9110, section 10.2.3); one, if the service does not say."""
+    said = answer.headers.get("retry-after", "").strip()
+    if re.fullmatch(r"\d{1,9}", said):
+        return float(said)
+    moment = _http_date(said)
+    return max(0.0, (moment - datetime.now(UTC)).total_seconds()) if moment else 1.0
+
+
+def _tls_error(error: BaseException) -> ssl.SSLError | None:
+    """The failure of TLS behind an error, if there is one."""
+    cause: BaseException | None = error
+    while cause is not None:
+        if isinstance(cause, ssl.SSLError):
+            return cause
+        cause = cause.__cause__ or cause.__context__
+    return None
+
+
+source = ScimSource()

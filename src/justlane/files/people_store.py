@@ -1,0 +1,337 @@
+"""All people in a form that is read only where it is asked: SQLite, one row for each user and each group.
+
+A row holds its memberships itself, as pairs of numbers (little-endian, 32 bits): what a group holds, what holds it, and
+the line that says so. The file is written beside its place and gets there in one step, after the disk has it.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import sys
+from array import array
+from collections.abc import Callable, ItemsView, Iterator, Mapping, Sequence, ValuesView
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from justlane.files.tables import Tables
+from justlane.model.findings import Finding, Source
+from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
+
+if TYPE_CHECKING:
+    from justlane.engine.moving import Standing
+    from justlane.engine.sizing import Size
+    from justlane.files.population import Population
+
+T = TypeVar("T")
+
+LAYOUT = 1
+"""Raised whenever the tables change; a file of another layout is not read."""
+
+_TABLES = """
+CREATE TABLE head (layout INTEGER, body BLOB, shown BLOB, findings BLOB);
+CREATE TABLE users (id INTEGER PRIMARY KEY, login TEXT, name TEXT, enabled INTEGER, stable TEXT, source INTEGER,
+  line INTEGER, held BLOB);
+CREATE TABLE groups (id INTEGER PRIMARY KEY, name TEXT, purpose TEXT, stable TEXT, source INTEGER, line INTEGER,
+  members BLOB, held BLOB);
+"""
+_INDEXES = """
+CREATE UNIQUE INDEX users_by_login ON users (login);
+CREATE UNIQUE INDEX groups_by_name ON groups (name);
+"""
+USERS, GROUPS = "users", "groups"
+"""The two tables, for those who ask for one of them."""
+_NAMED = {USERS: "login", GROUPS: "name"}
+_USER = "login, name, enabled, source, line, stable"
+_NONE: array[int] = array("I")
+
+
+class Shown(msgspec.Struct, frozen=True, array_like=True):
+    """How the entries of one source are cited: by file and line, or, where it has no lines, by directory and name."""
+
+    users_in: str
+    groups_in: str
+    has_lines: bool
+
+    def user(self, login: str, line: int) -> Source:
+        """Where a user is written."""
+        return Source(self.users_in, line, 1) if self.has_lines else Source(f"{self.users_in}/{login}")
+
+    def group(self, name: str, line: int) -> Source:
+        """Where a group, or one of its members, is written."""
+        return Source(self.groups_in, line, 1) if self.has_lines else Source(f"{self.groups_in}/{name}")
+
+
+def write_people(path: Path, people: Population, snapshot: Snapshot, *, durable: bool = True) -> None:
+    """Keep all people in a file that only its owner can read. OSError or sqlite3.Error if that is impossible.
+
+    A durable one is on the disk before it gets its name.
+    """
+    import tempfile
+
+    path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".people.")
+    os.close(handle)
+    try:
+        connection = sqlite3.connect(name)
+        connection.execute("PRAGMA journal_mode=OFF")
+        connection.execute("PRAGMA synchronous=OFF")
+        fill(connection, people, snapshot)
+        connection.close()
+        if durable:
+            with open(name, "rb+") as file:
+                os.fsync(file.fileno())
+        os.replace(name, path)
+        if durable:
+            _sync_folder(path.parent)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
+
+
+def _sync_folder(folder: Path) -> None:
+    """Wait until the disk knows the new name; only some systems can open a folder for that."""
+    if os.name == "posix":
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+
+def fill(connection: sqlite3.Connection, people: Population, snapshot: Snapshot) -> None:
+    """Write all people into an empty database."""
+    connection.executescript(_TABLES)
+    pack = msgspec.msgpack.encode
+    with connection:
+        head = (LAYOUT, pack(snapshot), pack(people.shown), pack(people.findings))
+        connection.execute("INSERT INTO head VALUES (?, ?, ?, ?)", head)
+        connection.executemany(
+            "INSERT INTO users VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            ((n, *user, _bytes(people.held_users.get(n, _NONE))) for n, user in enumerate(people.users)),
+        )
+        connection.executemany(
+            "INSERT INTO groups VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                (n, *group, _bytes(people.members.get(n, _NONE)), _bytes(people.held_groups.get(n, _NONE)))
+                for n, group in enumerate(people.groups)
+            ),
+        )
+    connection.executescript(_INDEXES)
+
+
+def _bytes(pairs: array[int]) -> bytes:
+    if sys.byteorder == "big":
+        pairs = array("I", pairs)
+        pairs.byteswap()
+    return pairs.tobytes()
+
+
+def _pairs(body: bytes) -> Iterator[tuple[int, int]]:
+    numbers = array("I")
+    numbers.frombytes(body)
+    if sys.byteorder == "big":
+        numbers.byteswap()
+    return zip(numbers[::2], numbers[1::2], strict=True)
+
+
+def in_memory(people: Population, snapshot: Snapshot) -> PeopleStore:
+    """People that are kept nowhere."""
+    connection = sqlite3.connect(":memory:")
+    fill(connection, people, snapshot)
+    return PeopleStore(Tables(None, connection))
+
+
+class PeopleStore:
+    """Kept people. StorageError, at any time, if the file turns out to be damaged."""
+
+    def __init__(self, tables: Tables) -> None:
+        self._tables = tables
+        self._names: dict[int, tuple[str, int]] = {}
+        rows = tables.rows("SELECT layout, body, shown FROM head")
+        if not rows or rows[0][0] != LAYOUT:
+            raise tables.damaged()
+        self.snapshot = replace(tables.decoded(rows[0][1], Snapshot), name=tables.name)
+        """When and from where they were read."""
+        self._shown = tables.decoded(rows[0][2], list[Shown])
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What reading them found that is worth a warning."""
+        return self._tables.decoded(self._tables.rows("SELECT findings FROM head")[0][0], list[Finding])
+
+    def directory(self) -> Directory:
+        """Users and groups, each read when it is asked for."""
+        users = _Entries(self, USERS, self.user, self.users)
+        return Directory(users, _Entries(self, GROUPS, self.group, self.groups))
+
+    def whole(self) -> Directory:
+        """Users and groups, read to the last one."""
+        return Directory(dict(self.users()), dict(self.groups()))
+
+    def groups_with(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        """The groups that hold a user or a group directly, each with the line that says so."""
+        table = USERS if member.kind is PrincipalKind.USER else GROUPS
+        rows = self._tables.rows(f"SELECT held FROM {table} WHERE {_NAMED[table]} = ?", member.name)
+        found = []
+        for number, line in _pairs(rows[0][0]) if rows else ():
+            name, source = self._group_name(number)
+            found.append((Principal(PrincipalKind.GROUP, name), self._shown[source].group(name, line)))
+        return found
+
+    def _group_name(self, number: int) -> tuple[str, int]:
+        if number not in self._names:
+            self._names[number] = self._tables.rows("SELECT name, source FROM groups WHERE id = ?", number)[0]
+        return self._names[number]
+
+    def user(self, login: str) -> User | None:
+        """One user, or None."""
+        rows = self._tables.rows(f"SELECT {_USER} FROM users WHERE login = ?", login)
+        return self._user(rows[0]) if rows else None
+
+    def _user(self, row: Sequence[Any]) -> User:
+        login, name, enabled, source, line, stable = row
+        return User(login, name, bool(enabled), self._shown[source].user(login, line), stable)
+
+    def users(self, pattern: str = "") -> Iterator[tuple[str, User]]:
+        """All users by login, or those whose login or name contains a text, in the order of reading."""
+        where, given = "", list[str]()
+        if pattern:
+            where, given = "WHERE instr(lower(login), ?1) OR instr(lower(name), ?1)", [pattern.lower()]
+        for row in self._tables.stream(f"SELECT {_USER} FROM users {where} ORDER BY id", *given):
+            yield row[0], self._user(row)
+
+    def group(self, name: str) -> Group | None:
+        """One group with its members, or None."""
+        query = "SELECT name, purpose, source, line, members, stable FROM groups WHERE name = ?"
+        rows = self._tables.rows(query, name)
+        return self._group(rows[0], {}) if rows else None
+
+    def groups(self) -> Iterator[tuple[str, Group]]:
+        """All groups by name, in the order of reading."""
+        logins = dict(self._tables.stream("SELECT id, login FROM users"))
+        self._names = {
+            n: (name, source) for n, name, source in self._tables.stream("SELECT id, name, source FROM groups")
+        }
+        known: dict[int, Principal] = {}
+        query = "SELECT name, purpose, source, line, members, stable FROM groups ORDER BY id"
+        for row in self._tables.stream(query):
+            yield row[0], self._group(row, known, logins)
+
+    def _group(self, row: Sequence[Any], known: dict[int, Principal], logins: Mapping[int, str] | None = None) -> Group:
+        name, purpose, source, line, body, stable = row
+        pairs = list(_pairs(body))
+        if logins is None:
+            logins = self._logins([code >> 1 for code, _ in pairs if not code & 1])
+        members = []
+        for code, at in pairs:
+            principal = known.get(code)
+            if principal is None:
+                principal = known[code] = (
+                    Principal(PrincipalKind.GROUP, self._group_name(code >> 1)[0])
+                    if code & 1
+                    else Principal(PrincipalKind.USER, logins[code >> 1])
+                )
+            members.append(Membership(principal, self._shown[source].group(name, at)))
+        return Group(name, purpose, tuple(members), self._shown[source].group(name, line), stable)
+
+    def _logins(self, numbers: list[int]) -> dict[int, str]:
+        if len(numbers) > 1000:
+            wanted = set(numbers)
+            return {n: login for n, login in self._tables.stream("SELECT id, login FROM users") if n in wanted}
+        found = {}
+        for n in numbers:
+            found[n] = self._tables.rows("SELECT login FROM users WHERE id = ?", n)[0][0]
+        return found
+
+    def standings(self, table: str) -> Iterator[Standing]:
+        """Users or groups with the groups that hold them, sorted by name; for looking at what changed."""
+        from justlane.engine.moving import Standing
+
+        names = dict(self._tables.stream("SELECT id, name FROM groups"))
+        users = "login, name, enabled, stable, held FROM users ORDER BY login"
+        groups = "name, purpose, 1, stable, held FROM groups ORDER BY name"
+        query = f"SELECT {users if table == USERS else groups}"
+        for name, title, enabled, stable, held in self._tables.stream(query):
+            yield Standing(name, title, bool(enabled), stable, frozenset(names[n] for n, _ in _pairs(held)))
+
+    def sizes(self, pattern: str = "") -> list[tuple[Group, Size]]:
+        """Groups whose names contain a text, without their members but with the numbers of them, by name."""
+        from justlane.engine.sizing import Held, sizes
+
+        held, names = {}, {}
+        for number, name, body in self._tables.stream("SELECT id, name, members FROM groups"):
+            codes = {code for code, _ in _pairs(body)}
+            users = frozenset(code >> 1 for code in codes if not code & 1)
+            held[number] = Held(users, tuple(code >> 1 for code in codes if code & 1))
+            names[name] = number
+        off = {number for (number,) in self._tables.stream("SELECT id FROM users WHERE NOT enabled")}
+        wanted = sorted(name for name in names if pattern.lower() in name.lower())
+        found = sizes(held, [names[name] for name in wanted], lambda number: number not in off)
+        return [(self._bare(name), found[names[name]]) for name in wanted]
+
+    def _bare(self, name: str) -> Group:
+        query = "SELECT name, purpose, source, line, stable FROM groups WHERE name = ?"
+        _, purpose, source, line, stable = self._tables.rows(query, name)[0]
+        return Group(name, purpose, (), self._shown[source].group(name, line), stable)
+
+    def ids(self, table: str) -> Iterator[tuple[str, str]]:
+        """Names with their stable ids, of those that have one."""
+        yield from self._tables.stream(f"SELECT {_NAMED[table]}, stable FROM {table} WHERE stable != ''")
+
+    def names(self, table: str) -> Iterator[str]:
+        """All logins or group names, in the order of reading."""
+        return (name for (name,) in self._tables.stream(f"SELECT {_NAMED[table]} FROM {table} ORDER BY id"))
+
+    def count(self, table: str) -> int:
+        """How many users or groups there are."""
+        return int(self._tables.rows(f"SELECT count(*) FROM {table}")[0][0])
+
+    def named_by_id(self, table: str, stable: str) -> str:
+        """The login or the group name that has a stable id today; empty if there is none, or the id is empty."""
+        rows = self._tables.rows(f"SELECT {_NAMED[table]} FROM {table} WHERE stable = ?", stable) if stable else []
+        return str(rows[0][0]) if len(rows) == 1 else ""
+
+    def stable_id(self, table: str, name: str) -> str:
+        """The stable id of a user or a group; empty if it is unknown or has none."""
+        rows = self._tables.rows(f"SELECT stable FROM {table} WHERE {_NAMED[table]} = ?", name)
+        return str(rows[0][0]) if rows else ""
+
+
+class _Entries(Mapping[str, T]):
+    """Users or groups by name; each is read when it is asked for, and kept."""
+
+    def __init__(
+        self,
+        store: PeopleStore,
+        table: str,
+        one: Callable[[str], T | None],
+        every: Callable[[], Iterator[tuple[str, T]]],
+    ) -> None:
+        self._store, self._table, self._one, self._every = store, table, one, every
+        self._known: dict[str, T] = {}
+
+    def __getitem__(self, name: str) -> T:
+        if name not in self._known:
+            found = self._one(name)
+            if found is None:
+                raise KeyError(name)
+            self._known[name] = found
+        return self._known[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return self._store.names(self._table)
+
+    def __len__(self) -> int:
+        return self._store.count(self._table)
+
+    def items(self) -> ItemsView[str, T]:
+        """All, read in one go."""
+        return dict(self._every()).items()
+
+    def values(self) -> ValuesView[T]:
+        """All, read in one go."""
+        return dict(self._every()).values()

@@ -1,0 +1,44 @@
+"""Following the directory where it renamed somebody: the edits that an estate's files need, and making them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from pathlib import Path
+
+from justlane.files.storing import write_atomically
+from justlane.model.errors import RefusedError
+from justlane.model.findings import Finding
+
+_SAFE = re.compile(r"[\w][\w .@+-]*")
+"""Names that mean the same in YAML with and without quotes."""
+
+
+def edits(findings: Iterable[Finding]) -> list[Finding]:
+    """Those findings that say what to write instead, by file and line."""
+    return sorted((f for f in findings if f.instead), key=lambda f: f.source)
+
+
+def edited_line(line: str, edit: Finding) -> str:
+    """A line with its name replaced, nothing else touched. RefusedError if that cannot be done safely."""
+    start = line.find(edit.found, max(edit.source.column - 1, 0))
+    if start < 0 or not _SAFE.fullmatch(edit.instead):
+        where = f"{edit.source.line_address}: {edit.found!r} cannot be replaced here by {edit.instead!r}"
+        raise RefusedError(where, "make this edit by hand; nothing was changed")
+    return line[:start] + edit.instead + line[start + len(edit.found) :]
+
+
+def make(folder: Path, wanted: Iterable[Finding]) -> list[str]:
+    """Make edits in an estate's files, each file in one step; the files that changed. One that fails stops all."""
+    by_file: dict[str, list[Finding]] = {}
+    for edit in wanted:
+        by_file.setdefault(edit.source.file, []).append(edit)
+    contents: dict[str, str] = {}
+    for file, some in by_file.items():
+        lines = (folder / file).read_bytes().decode("utf-8").split("\n")
+        for edit in sorted(some, key=lambda e: e.source, reverse=True):
+            lines[edit.source.line - 1] = edited_line(lines[edit.source.line - 1], edit)
+        contents[file] = "\n".join(lines)
+    for file, content in contents.items():
+        write_atomically(folder / file, content.encode(), mode=(folder / file).stat().st_mode & 0o777)
+    return list(contents)

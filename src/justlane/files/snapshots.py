@@ -1,0 +1,138 @@
+"""The snapshots of an estate's people: one file each, in the folder `snapshots`, named by the time of the reading.
+
+The newest is the one that questions are asked of. A file gets its name when it is complete, so that there is never half
+a snapshot; nobody but its owner can read it, and git leaves it out.
+"""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from justlane.engine.aliases import Aliases
+from justlane.files.people_store import GROUPS, USERS, PeopleStore, write_people
+from justlane.files.tables import Tables
+from justlane.model.errors import StorageError, UsageError
+from justlane.model.people import Snapshot
+
+if TYPE_CHECKING:
+    from justlane.files.population import Population
+
+FOLDER = "snapshots"
+_NAME = re.compile(r"\d{4}-\d\d-\d\dT\d\d-\d\d-\d\dZ(?:-\d+)?")
+_FORM = "%Y-%m-%dT%H-%M-%SZ"
+
+
+class Overview(NamedTuple):
+    """How old the picture of the people is, and where it comes from."""
+
+    snapshot: Snapshot
+    kept: tuple[str, ...]
+    """The names of all snapshots, the oldest first."""
+    moment: datetime
+    """When this was asked."""
+
+
+def names(estate: Path) -> list[str]:
+    """The names of all snapshots, the oldest first."""
+    try:
+        found = [path.stem for path in (estate / FOLDER).iterdir() if path.suffix == ".sqlite"]
+    except OSError:
+        return []
+    return sorted((name for name in found if _NAME.fullmatch(name)), key=_order)
+
+
+def _order(name: str) -> tuple[str, int]:
+    moment, _, number = name.partition("Z-")
+    return moment.rstrip("Z"), int(number or 0)
+
+
+def newest(estate: Path) -> str:
+    """The name of the newest snapshot; empty if there is none."""
+    return max(names(estate), key=_order, default="")
+
+
+def open_snapshot(estate: Path, name: str) -> PeopleStore:
+    """A snapshot by its name. StorageError if it is damaged."""
+    path = _path(estate, name)
+    try:
+        return PeopleStore(Tables(path, keep=True))
+    except sqlite3.Error as error:
+        raise StorageError(f"the snapshot {name} cannot be opened: {error}", "pull the people anew") from error
+
+
+def _path(estate: Path, name: str) -> Path:
+    return estate / FOLDER / f"{name}.sqlite"
+
+
+def named(estate: Path, text: str) -> str:
+    """The snapshot that a text names: its name or the beginning of it, or the newest of that day or time or before.
+
+    UsageError if there is none.
+    """
+    known = names(estate)
+    if text in known:
+        return text
+    upto = re.sub(r"[ T]", "T", text.strip().rstrip("Z")).replace(":", "-")
+    before = [name for name in known if name[: len(upto)] <= upto]
+    if not re.fullmatch(r"\d{4}-\d\d-\d\d(T\d\d(-\d\d(-\d\d)?)?)?", upto):
+        hint = f"write a day or a time, or a name: {', '.join(known[-5:]) or 'there is no snapshot yet'}"
+        raise UsageError(f"there is no snapshot {text!r}", hint)
+    if not before:
+        first = f"the oldest is {known[0]}" if known else "there is none at all: `justlane people pull` takes one"
+        raise UsageError(f"there is no snapshot of {text} or before", first)
+    return before[-1]
+
+
+def moment_of(name: str) -> datetime:
+    """When the reading of a snapshot began, by its name."""
+    return datetime.strptime(_order(name)[0] + "Z", _FORM).replace(tzinfo=UTC)
+
+
+def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> str:
+    """Write a snapshot, then remove the oldest beyond the limit; its name. StorageError if that is impossible."""
+    stem = snapshot.taken.strftime(_FORM)
+    number = 1
+    while _path(estate, name := stem if number == 1 else f"{stem}-{number}").exists():
+        number += 1
+    try:
+        folder = estate / FOLDER
+        folder.mkdir(mode=0o700, exist_ok=True)
+        ignore = folder / ".gitignore"
+        if not ignore.exists():
+            ignore.write_text("*\n")
+        write_people(_path(estate, name), people, snapshot)
+        for old in names(estate)[:-limit]:
+            _path(estate, old).unlink(missing_ok=True)
+    except (OSError, sqlite3.Error) as error:
+        reason = getattr(error, "strerror", None) or str(error)
+        raise StorageError(f"the snapshot cannot be written: {reason}", "the one before is still there") from error
+    return name
+
+
+def called_now(estate: Path, people: PeopleStore, what: str, name: str) -> str:
+    """What a `group` or `user` is called among people, if a snapshot knows it by another name; empty if none does.
+
+    It is the same if it has the same stable id. The newest snapshot that knows the name counts.
+    """
+    table = f"{what}s"
+    for snapshot in reversed(names(estate)):
+        try:
+            stable = open_snapshot(estate, snapshot).stable_id(table, name)
+        except StorageError:
+            continue
+        if stable:
+            return people.named_by_id(table, stable)
+    return ""
+
+
+def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:
+    """Those who had another name in one snapshot than they have in another, by their stable ids."""
+    found: list[dict[str, str]] = []
+    for table in (USERS, GROUPS):
+        names = {stable: name for name, stable in now.ids(table)}
+        found.append({old: names[stable] for old, stable in then.ids(table) if names.get(stable, old) != old})
+    return Aliases(*found)

@@ -1,0 +1,44 @@
+"""How old the picture of the people is, and where it comes from."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from justlane.files.snapshots import Overview
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import line, render
+from justlane.reports.spans import age_text
+from justlane.reports.tables import table
+
+COLUMNS = ("directory", "by", "from", "users", "groups")
+
+
+def plain(result: Overview) -> dict[str, Any]:
+    """The overview as JSON values."""
+    return {
+        "snapshot": result.snapshot.name,
+        "taken": result.snapshot.taken.isoformat(timespec="seconds"),
+        "directories": [
+            {"directory": s.name, "kind": s.kind, "where": s.where, "users": s.users, "groups": s.groups}
+            for s in result.snapshot.sources
+        ],
+        "kept": list(result.kept),
+    }
+
+
+def sheet(result: Overview) -> Sheet:
+    """One row for each directory."""
+    rows = [(s.name, s.kind, s.where, f"{s.users:,}", f"{s.groups:,}") for s in result.snapshot.sources]
+    return Sheet(COLUMNS, rows)
+
+
+def text(result: Overview, look: Look) -> str:
+    """The overview for a person."""
+    age = age_text((result.moment - result.snapshot.taken).total_seconds())
+    if result.snapshot.name:
+        head = line((result.snapshot.name, "head"), f"  the people as of {age} ago")
+    else:
+        head = line(("the files themselves", "head"), f"  as they stand, read {age} ago; nothing was pulled")
+    kept = [line()] if result.kept else []
+    kept += [line(("kept", "head"), f"  {', '.join(result.kept)}", hanging="  ")] if result.kept else []
+    return render([head, line()], look) + table(sheet(result), look) + render(kept, look)

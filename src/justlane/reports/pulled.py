@@ -1,0 +1,40 @@
+"""What a pull of the people did."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from justlane.directories.pulling import Pulled
+from justlane.reports import findings, overview
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import line, render
+
+
+def plain(result: Pulled) -> dict[str, Any]:
+    """The pull as JSON values."""
+    return {
+        "snapshot": result.snapshot.name,
+        "before": result.before or None,
+        "users": result.users,
+        "groups": result.groups,
+        "memberships": result.memberships,
+        "warnings": [{"source": str(f.source), "message": f.message, "hint": f.hint} for f in result.findings],
+    }
+
+
+def sheet(result: Pulled) -> Sheet:
+    """One row for each directory."""
+    rows = [(s.name, s.kind, s.where, s.users, s.groups) for s in result.snapshot.sources]
+    return Sheet(overview.COLUMNS, rows)
+
+
+def text(result: Pulled, look: Look) -> str:
+    """The pull for a person."""
+    from justlane.reports.tables import table
+
+    counts = f"{result.users:,} users, {result.groups:,} groups, {result.memberships:,} memberships"
+    head = line((result.snapshot.name, "head"), f"  {counts}", hanging="  ")
+    then = "`justlane people changes` shows what changed" if result.before else "`justlane people show` looks at it"
+    told = findings.listed(result.findings, look)
+    warnings = told + "\n" if told else ""
+    return warnings + render([head, line()], look) + table(sheet(result), look) + render([line(), line(then)], look)
