@@ -10,6 +10,7 @@ import subprocess
 import threading
 import time
 import unittest
+import warnings
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
@@ -18,6 +19,10 @@ from pathlib import Path
 import trustme
 
 from tests.support import free_port
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore", DeprecationWarning)
+    import ldap3  # noqa: F401 - it uses old names of pyasn1, which is none of our tests' business
 
 SUFFIX = "dc=saltmarsh,dc=example"
 SECRET = "the-tide-turns"

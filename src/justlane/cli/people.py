@@ -126,6 +126,8 @@ def groups(pattern: str, folder: Path | None, as_of: str | None, form: str) -> N
 def find(pattern: str, folder: Path | None, as_of: str | None, form: str) -> None:
     """People whose login or name contains PATTERN, and groups whose name does.
 
+    With `*` for any run of characters, PATTERN has to be like the whole of it. Capitals do not matter.
+
     \b
     Example:
       justlane people find vos

@@ -30,7 +30,8 @@ class LdapSource:
             reading = _Reading(session, shape.ldap, around)
             reading.all(shape.ldap.people, people.classes, _asked(people, groups), reader.person)
             if not intake.logins:
-                message = f"{session.server}: no people were found under {shape.ldap.people.under!r}"
+                where = f" under {shape.ldap.people.under}" if shape.ldap.people.under else ""
+                message = f"{session.server}: no people were found{where}"
                 raise NoRightError(message, "the account may not see them, or `under` and `where` are wrong")
             reading.all(shape.ldap.groups, groups.classes, _asked(people, groups), reader.group)
         finally:
@@ -54,8 +55,12 @@ class _Reading:
     ) -> None:
         """Hand every entry that a shape describes to `take`."""
         where = shape.where or _any_of(classes)
+        for under in [shape.under] if shape.under else self._session.contexts():
+            self._below(under, where, attributes, take)
+
+    def _below(self, under: str, where: str, attributes: list[str], take: Callable[[str, int, Values], None]) -> None:
         before = self._count
-        for page in self._session.pages(shape.under, where, attributes):
+        for page in self._session.pages(under, where, attributes):
             self._count += len(page.entries)
             if self._count > self._most:
                 hint = "narrow it down by `under` and `where`, or raise `at most`"

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ssl
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -30,6 +30,7 @@ from justlane.model.errors import (
     IncompleteError,
     JustLaneError,
     NonsenseError,
+    NoRightError,
     OutsideError,
     SecretError,
     TimedOutError,
@@ -64,7 +65,8 @@ class LdapSession:
         self.server = shape.url.rstrip("/")
         self._begun = False
         """Whether a search has brought anything yet."""
-        self._tls = _Tls(shape, folder)
+        without = shape.url.startswith("ldapi:") or (shape.url.startswith("ldap:") and shape.encryption == "none")
+        self._tls = None if without else _Tls(shape, folder)
         with self._told():
             where = ldap3.Server(
                 shape.url, get_info=ldap3.NONE, connect_timeout=shape.patience, tls=self._tls, allowed_referral_hosts=[]
@@ -72,7 +74,11 @@ class LdapSession:
             self._connection = ldap3.Connection(
                 where, **_account(shape, folder), **_MANNERS, receive_timeout=shape.patience
             )
-            self._sign_in()
+            try:
+                self._sign_in()
+            except BaseException:
+                self.close()
+                raise
 
     def _sign_in(self) -> None:
         connection = self._connection
@@ -93,10 +99,22 @@ class LdapSession:
 
     def close(self) -> None:
         """Say good-bye; whoever has gone already is not missed."""
-        try:
+        with suppress(wrong.LDAPException, OSError):
             self._connection.unbind()
-        except (wrong.LDAPException, OSError):
-            return
+        if self._connection.socket is not None:
+            self._connection.socket.close()
+
+    def contexts(self) -> list[str]:
+        """The entries below which the server holds everything (RFC 4512, section 5.1)."""
+        with self._told():
+            attributes = ["namingContexts"]
+            self._connection.search("", "(objectClass=*)", ldap3.BASE, attributes=attributes)
+            entries = [self._entry(item) for item in self._connection.response or () if self._is_entry(item)]
+        found = [name for entry in entries for name in entry.attributes.get("namingcontexts", ())]
+        if not found:
+            message = f"{self.server}: it does not say what it holds"
+            raise NoRightError(message, "say it: `under`, for `people` and for `groups`")
+        return [name.decode("utf-8", "replace") for name in found]
 
     def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[Page]:
         """All entries below one that fulfil a filter, page by page. An error means that some are missing."""
@@ -133,10 +151,10 @@ class LdapSession:
             if code != SUCCESS:
                 raise failure(code, _said(connection), self.server)
             entries = [self._entry(item) for item in connection.response or () if self._is_entry(item)]
-            if not paged:
-                return entries, b"", 0
             control = _control(connection, PAGED)
-            if not isinstance(control, dict):
+            if not paged and control is None:
+                return entries, b"", 0
+            if not paged or not isinstance(control, dict):
                 hint = "try again; if it stays so, set `page size` to what the server allows"
                 raise IncompleteError(f"{self.server}: it does not say whether this was the last page", hint)
             return entries, control.get("cookie") or b"", int(control.get("size") or 0)
@@ -172,7 +190,7 @@ class LdapSession:
             raise self._explained(error) from error
 
     def _explained(self, error: Exception) -> OutsideError:
-        if self._tls.trouble is not None:
+        if self._tls is not None and self._tls.trouble is not None:
             return certificates.failure(self._tls.trouble, self.server)
         text = str(error)
         if "timed out" in text:

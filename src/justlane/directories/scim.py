@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
 from pathlib import Path
-from typing import TypeVar
+from typing import Annotated, TypeVar
 
 import httpx
 import msgspec
@@ -49,8 +49,11 @@ class _Page(msgspec.Struct):
     Resources: list[msgspec.Raw] = []
 
 
+_Said = Annotated[str, msgspec.Meta(min_length=1)]
+
+
 class _Resource(msgspec.Struct):
-    id: str
+    id: _Said
 
 
 class _Name(msgspec.Struct):
@@ -58,18 +61,18 @@ class _Name(msgspec.Struct):
 
 
 class _User(_Resource):
-    userName: str  # noqa: N815
+    userName: _Said  # noqa: N815
     displayName: str | None = None  # noqa: N815
     name: _Name | None = None
     active: bool | None = None
 
 
 class _Member(msgspec.Struct):
-    value: str
+    value: _Said
 
 
 class _Group(_Resource):
-    displayName: str  # noqa: N815
+    displayName: _Said  # noqa: N815
     members: list[_Member] | None = None
 
 
@@ -107,7 +110,7 @@ class _Service:
         self._client = httpx.Client(
             headers={"Authorization": f"Bearer {secret}", "Accept": "application/scim+json"},
             timeout=shape.patience,
-            verify=certificates.context(folder, shape.trust),
+            verify=certificates.context(folder, shape.trust) if self.url.startswith("https:") else False,
             follow_redirects=False,
             trust_env=False,
         )

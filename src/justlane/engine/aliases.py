@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TypeVar
 
 from msgspec import Struct
@@ -15,8 +15,30 @@ from justlane.model.people import Directory, Group, Principal, PrincipalKind, Us
 T = TypeVar("T")
 
 
+def former(name: str) -> str:
+    """What somebody is called whose name somebody else has now."""
+    return f"{name} (before)"
+
+
+def renamed(then: Iterable[tuple[str, str]], now: Iterable[tuple[str, str]]) -> dict[str, str]:
+    """Name then -> name now, of those that have another one, by pairs of name and stable id.
+
+    Whoever is gone, and whose name somebody else has taken over, is called the former one.
+    """
+    ids = dict(now)
+    names = {stable: name for name, stable in ids.items()}
+    found = {}
+    for name, stable in then:
+        if stable in names:
+            if names[stable] != name:
+                found[name] = names[stable]
+        elif name in ids:
+            found[name] = former(name)
+    return found
+
+
 class Aliases(Struct, frozen=True):
-    """Name then -> name now, of those that were renamed."""
+    """Name then -> name now, of those that have another one."""
 
     users: dict[str, str]
     groups: dict[str, str]
@@ -34,7 +56,13 @@ def called_today(directory: Directory, holding: Holding, aliases: Aliases) -> tu
     then = Aliases(_turned(aliases.users), _turned(aliases.groups))
 
     def held(member: Principal) -> Sequence[tuple[Principal, Source]]:
-        return [(aliases.now(holder), source) for holder, source in holding(then.now(member))]
+        known = then.now(member)
+        found = [(aliases.now(holder), source) for holder, source in holding(known)]
+        if member.name == former(known.name) and then.now(known) == known:
+            # What names them meant them at that time, whoever has the name now.
+            entries = directory.users if known.kind is PrincipalKind.USER else directory.groups
+            found.append((known, entries[known.name].source))
+        return found
 
     def user(entry: User) -> User:
         return replace(entry, login=aliases.users.get(entry.login, entry.login))

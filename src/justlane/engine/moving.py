@@ -8,6 +8,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
+from justlane.engine.aliases import former
 from justlane.engine.comparing import Comparison
 from justlane.engine.membership import MembershipIndex
 from justlane.model.people import Directory
@@ -55,7 +56,8 @@ class Movement(Struct, frozen=True):
 def movements(before: Iterable[Standing], after: Iterable[Standing], renamed: Mapping[str, str]) -> list[Movement]:
     """Everything that changed, by name. Both come sorted by name, and are passed over once.
 
-    `renamed` gives groups that only have another name now: to be in one of them is no change.
+    Who has the same stable id is the same; who has the same name is too, unless the ids say otherwise: then one left
+    and another joined. `renamed` gives groups that only have another name now: to be in one of them is no change.
     """
     left: dict[str, Standing] = {}
     joined: dict[str, Standing] = {}
@@ -66,16 +68,21 @@ def movements(before: Iterable[Standing], after: Iterable[Standing], renamed: Ma
         elif now is None and was is not None:
             left[was.name] = was
         elif was is not None and now is not None and was != now:
-            found += _changed(was, now, renamed)
+            if was.id and now.id and was.id != now.id:
+                left[was.name], joined[now.name] = was, now
+            else:
+                found += _changed(was, now, renamed)
     by_id = {was.id: was for was in left.values() if was.id}
     for now in joined.values():
-        former = by_id.get(now.id) if now.id else None
-        if former is not None:
-            del left[former.name]
-            found += _changed(former, now, renamed)
+        earlier = by_id.get(now.id) if now.id else None
+        if earlier is not None:
+            del left[earlier.name]
+            found += _changed(earlier, now, renamed)
         else:
             found.append(Movement(now.name, now.title, (Move.JOINED,), into=tuple(sorted(now.groups))))
-    found += (Movement(w.name, w.title, (Move.LEFT,), out_of=tuple(sorted(w.groups))) for w in left.values())
+    for was in left.values():
+        name = former(was.name) if was.name in joined else was.name
+        found.append(Movement(name, was.title, (Move.LEFT,), out_of=tuple(sorted(was.groups))))
     return sorted(found, key=lambda m: m.name)
 
 

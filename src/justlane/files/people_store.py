@@ -19,6 +19,7 @@ from msgspec.structs import replace
 
 from justlane.files.tables import Tables
 from justlane.model.findings import Finding, Source
+from justlane.model.names import fitting
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
 
 if TYPE_CHECKING:
@@ -197,12 +198,14 @@ class PeopleStore:
         return User(login, name, bool(enabled), self._shown[source].user(login, line), stable)
 
     def users(self, pattern: str = "") -> Iterator[tuple[str, User]]:
-        """All users by login, or those whose login or name contains a text, in the order of reading."""
+        """All users by login, or those whose login or name fits a pattern, in the order of reading."""
         where, given = "", list[str]()
-        if pattern:
+        if pattern.isascii() and "*" not in pattern:
             where, given = "WHERE instr(lower(login), ?1) OR instr(lower(name), ?1)", [pattern.lower()]
+        fits = fitting(pattern)
         for row in self._tables.stream(f"SELECT {_USER} FROM users {where} ORDER BY id", *given):
-            yield row[0], self._user(row)
+            if where or fits(row[0]) or fits(row[1]):
+                yield row[0], self._user(row)
 
     def group(self, name: str) -> Group | None:
         """One group with its members, or None."""
@@ -259,7 +262,7 @@ class PeopleStore:
             yield Standing(name, title, bool(enabled), stable, frozenset(names[n] for n, _ in _pairs(held)))
 
     def sizes(self, pattern: str = "") -> list[tuple[Group, Size]]:
-        """Groups whose names contain a text, without their members but with the numbers of them, by name."""
+        """Groups whose names fit a pattern, without their members but with the numbers of them, by name."""
         from justlane.engine.sizing import Held, sizes
 
         held, names = {}, {}
@@ -269,7 +272,7 @@ class PeopleStore:
             held[number] = Held(users, tuple(code >> 1 for code in codes if code & 1))
             names[name] = number
         off = {number for (number,) in self._tables.stream("SELECT id FROM users WHERE NOT enabled")}
-        wanted = sorted(name for name in names if pattern.lower() in name.lower())
+        wanted = sorted(filter(fitting(pattern), names))
         found = sizes(held, [names[name] for name in wanted], lambda number: number not in off)
         return [(self._bare(name), found[names[name]]) for name in wanted]
 

@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from justlane.engine.aliases import Aliases
+from justlane.engine.aliases import Aliases, renamed
 from justlane.files.people_store import GROUPS, USERS, PeopleStore, write_people
 from justlane.files.tables import Tables
 from justlane.model.errors import StorageError, UsageError
@@ -131,8 +131,4 @@ def called_now(estate: Path, people: PeopleStore, what: str, name: str) -> str:
 
 def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:
     """Those who had another name in one snapshot than they have in another, by their stable ids."""
-    found: list[dict[str, str]] = []
-    for table in (USERS, GROUPS):
-        names = {stable: name for name, stable in now.ids(table)}
-        found.append({old: names[stable] for old, stable in then.ids(table) if names.get(stable, old) != old})
-    return Aliases(*found)
+    return Aliases(*(renamed(then.ids(table), now.ids(table)) for table in (USERS, GROUPS)))

@@ -1,8 +1,9 @@
-"""Names that were meant: the nearest real ones to a name that does not exist."""
+"""Names that were meant: the nearest real ones to a name that does not exist, and those like a pattern."""
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import re
+from collections.abc import Callable, Collection
 
 
 def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
@@ -31,3 +32,15 @@ def did_you_mean(name: str, known: Collection[str], otherwise: str = "") -> str:
     if not close:
         return otherwise
     return f"did you mean {' or '.join(close)}?"
+
+
+def fitting(pattern: str) -> Callable[[str], bool]:
+    """Whether a name contains a text or, where that has `*` for any run of characters, is like it as a whole.
+
+    Capitals do not matter.
+    """
+    wanted = pattern.casefold()
+    if "*" not in wanted:
+        return lambda name: wanted in name.casefold()
+    like = re.compile(".*".join(map(re.escape, wanted.split("*"))), re.DOTALL)
+    return lambda name: bool(like.fullmatch(name.casefold()))

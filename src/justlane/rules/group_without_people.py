@@ -1,31 +1,89 @@
-"""group-without-people: a group is given a role, but nobody comes by it.
+"""group-without-people: the estate names a group, but nobody comes by it.
 
-The group is empty, or all its members' accounts are disabled. Either the binding is a leftover, or the wrong group
-was named.
+The group is empty, or all its members' accounts are disabled. Either what names it is a leftover, or the wrong group
+was named. A local group is one of the platform's own, with the members that the estate gives it.
 
 Passes: a binding to a group with at least one enabled member, direct or nested.
-Fails: a binding to a group without members.
+Fails: a binding to a group without members; a local group that holds one; one that was published, or is capped.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from enum import StrEnum
 
 from justlane.engine.index import EstateIndex
-from justlane.model.findings import Finding
-from justlane.model.people import PrincipalKind
+from justlane.model.estate import Platform
+from justlane.model.expectations import OnlyGroupMay
+from justlane.model.findings import Finding, Source
+from justlane.model.people import Principal, PrincipalKind
 from justlane.rules.interface import warning
 
 ID = "group-without-people"
+_HINT = "take it out, or name the group that was meant"
+
+
+class _State(StrEnum):
+    PEOPLED = ""
+    EMPTY = "is empty"
+    DISABLED = "has only disabled members"
 
 
 def find(index: EstateIndex) -> Iterator[Finding]:
-    """One finding for each binding."""
-    users = index.estate.directory.users
+    """One finding for each line that names such a group."""
+    known: dict[tuple[Principal, str], _State] = {}
+    for source, platform, principal, told in _named(index):
+        if principal.kind not in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
+            continue
+        key = principal, platform if principal.kind is PrincipalKind.LOCAL_GROUP else ""
+        if key not in known:
+            known[key] = _state(index, *key)
+        if known[key]:
+            yield warning(ID, source, f"{told}, which {known[key]}", _HINT)
+
+
+def _named(index: EstateIndex) -> Iterator[tuple[Source, str, Principal, str]]:
+    """Everything that names a principal: where, on which platform, whom, and what it says of them."""
     for binding in index.estate.bindings:
-        if binding.principal.kind is PrincipalKind.GROUP:
-            members = list(index.membership.users_in(binding.principal.name))
-            if not any(users[login].enabled for login in members):
-                state = "has only disabled members" if members else "is empty"
-                message = f"{binding.role} is given to {binding.principal}, which {state}"
-                yield warning(ID, binding.source, message, "take the binding out, or name the group that was meant")
+        done = "given to" if binding.allows else "denied to"
+        yield binding.source, binding.scope, binding.principal, f"{binding.role} is {done} {binding.principal}"
+    for platform in index.estate.platforms.values():
+        yield from _named_on(platform)
+    for expectation in index.estate.expectations:
+        if isinstance(expectation, OnlyGroupMay):
+            principal = Principal(PrincipalKind.GROUP, expectation.group)
+            yield expectation.source, "", principal, f"only {principal} is expected to have access"
+
+
+def _named_on(platform: Platform) -> Iterator[tuple[Source, str, Principal, str]]:
+    for local in platform.local_groups.values():
+        for member in local.members:
+            yield member.source, platform.name, member.member, f"local group {local.name} holds {member.member}"
+    for publication in platform.publications:
+        principal = Principal(PrincipalKind.GROUP, publication.group)
+        yield publication.source, platform.name, principal, f"{publication.scope} has {principal} published to it"
+    for ceiling in platform.ceilings:
+        yield ceiling.source, platform.name, ceiling.principal, f"a ceiling is set for {ceiling.principal}"
+
+
+def _state(index: EstateIndex, principal: Principal, address: str) -> _State:
+    """Whether anybody with an enabled account is in a group. Stops at the first one."""
+    users = index.estate.directory.users
+    reached, waiting, somebody = {principal}, [principal], False
+    while waiting:
+        for member in _members(index, waiting.pop(), address):
+            if member.kind is PrincipalKind.USER:
+                somebody = True
+                if users[member.name].enabled:
+                    return _State.PEOPLED
+            elif member not in reached:
+                reached.add(member)
+                waiting.append(member)
+    return _State.DISABLED if somebody else _State.EMPTY
+
+
+def _members(index: EstateIndex, principal: Principal, address: str) -> Iterator[Principal]:
+    if principal.kind is PrincipalKind.LOCAL_GROUP:
+        local = index.platform(address).platform.local_groups[principal.name]
+        return (m.member for m in local.members)
+    return (m.member for m in index.estate.directory.groups[principal.name].members)
