@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import tempfile
 import threading
@@ -73,7 +74,9 @@ class ScimAnswers:
                 }.items():
                     self.send_header(name, value)
                 self.end_headers()
-                self.wfile.write(body)
+                with contextlib.suppress(BrokenPipeError):
+                    self.wfile.write(body)
+                self.close_connection = "Content-Length" in headers
 
         self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
         self.server.daemon_threads = True

@@ -184,7 +184,7 @@ class _Service:
                 raise TimedOutError(message, "try again then, or wait longer: `wait at most`")
             time.sleep(pause)
         if answer.status_code != 200:
-            raise self._refused(answer, kind)
+            raise self._refused(answer, kind, asked.get("filter", ""))
         return answer
 
     @contextmanager
@@ -204,15 +204,16 @@ class _Service:
             message = f"{self.url}: nobody answers ({str(error) or type(error).__name__})"
             raise UnreachableError(message, "check the url, and whether it runs") from error
 
-    def _refused(self, answer: httpx.Response, kind: str) -> OutsideError:
+    def _refused(self, answer: httpx.Response, kind: str, where: str) -> OutsideError:
         code, said = answer.status_code, _detail(answer)
         if code == 401:
             hint = _clock(answer) or "get a new one, and store it where `token from` says"
             return SignInError(f"{self.url}: it does not accept our token{said}", hint)
         if code == 403:
             return NoRightError(f"{self.url}: the token may not read {kind}{said}", "have it given the right to read")
-        if code == 400 and "filter" in said.lower():
-            return NonsenseError(f"{self.url}: it does not understand our filter{said}", "correct `… where`")
+        if code == 400 and where:
+            hint = f"correct `{'people' if kind == 'Users' else 'groups'} where`: {where}"
+            return NonsenseError(f"{self.url}: it does not understand our filter{said}", hint)
         if 300 <= code < 400:
             elsewhere = answer.headers.get("location", "nowhere")
             return IncompleteError(f"{self.url}: it refers to another address: {elsewhere}", "write that one as `url`")

@@ -126,7 +126,7 @@ def _person(intake: Intake, columns: CsvColumnsShape, row: Row) -> None:
     else:
         name = row.cells.get(columns.name.lower(), "") or login
         stable_id = row.cells.get(columns.stable_id.lower(), "")
-        intake.user(login, name, said in _YES, key=f"user {login}", stable_id=stable_id, line=row.line)
+        intake.user(login, name, said in _YES, key=login, stable_id=stable_id, line=row.line)
 
 
 def _groups(intake: Intake, columns: CsvColumnsShape, memberships: list[Row]) -> None:
@@ -146,8 +146,7 @@ def _groups(intake: Intake, columns: CsvColumnsShape, memberships: list[Row]) ->
             numbers[name] = intake.group(name, purposes[name], key=_GROUP + name, line=row.line)
         number = numbers[name]
         if member and number is not None:
-            key = member if member.startswith(_GROUP) else f"user {member}"
-            intake.members(number, [(key, row.line)])
+            intake.members(number, [(member, row.line)])
 
 
 source = CsvSource()

@@ -176,8 +176,7 @@ class Intake:
     def _dangling(self, value: str, line: int) -> None:
         seen = self._alike["member"] = self._alike.get("member", 0) + 1
         if seen <= _MOST_ALIKE:
-            what = "of this file" if self.has_lines else f"that was read from {self.directory}"
-            message = f"the member {value!r} is neither a user nor a group {what}"
+            message = f"the member {value!r} is neither a user nor a group of the directory {self.directory}"
             hint = "they get nothing: read them too, or take them out of the group"
             self.wrong(line, message, hint, severity=Severity.WARNING, of_groups=True)
 
