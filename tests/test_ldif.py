@@ -68,7 +68,8 @@ class LdifTest(unittest.TestCase):
         self.assertEqual(directory.groups["all"].purpose, "Everybody, the lot")
         self.assertEqual(directory.groups["all"].members[0].source.line, 39)
         self.assertEqual(
-            findings, ["warning people.ldif:32:1 the member 'nobody' is neither a user nor a group of the directory office"]
+            findings,
+            ["warning people.ldif:32:1 the member 'nobody' is neither a user nor a group of the directory office"],
         )
 
     def test_damage_is_an_error_with_its_line(self) -> None:

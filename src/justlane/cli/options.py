@@ -19,6 +19,7 @@ from justlane.files.folder import find_root
 from justlane.files.opening import open_estate, open_index, open_people
 from justlane.model.errors import JustLaneError, UsageError
 from justlane.model.estate import Estate
+from justlane.model.people import Snapshot
 from justlane.model.scopes import platform_of
 from justlane.reports.interface import FORMATS
 
@@ -68,7 +69,7 @@ def folder_of(folder: Path | None) -> Path:
 def opened(folder: Path | None) -> Estate:
     """The estate, read and sound."""
     estate = open_estate(folder_of(folder), read_people)
-    mind_age(estate)
+    mind_age(estate.people, estate.pull_every)
     return estate
 
 
@@ -77,22 +78,22 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
     place = folder_of(folder)
     index = open_index(place, read_people)
     if as_of is None:
-        mind_age(index.estate)
+        mind_age(index.estate.people, index.estate.pull_every)
         return index
     from justlane.engine.aliases import called_today
     from justlane.files import snapshots
 
     then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
-    aliases = snapshots.aliases(then, open_people(place, read_people))
+    aliases = snapshots.aliases(then, open_people(place, read_people).store)
     return index.with_people(*called_today(then.directory(), then.groups_with, aliases), then.snapshot)
 
 
-def mind_age(estate: Estate) -> None:
-    """Say so on standard error if the people are older than the estate allows."""
-    if estate.people is None or not estate.people.name:
-        return
-    age = (datetime.now(UTC) - estate.people.taken).total_seconds()
-    if age > estate.pull_every:
+def mind_age(people: Snapshot | None, pull_every: int) -> None:
+    """Say so on standard error if the people are older than the estate allows, in seconds."""
+    if people is None or not people.name or all(source.files for source in people.sources):
+        return  # files are read whenever they changed
+    age = (datetime.now(UTC) - people.taken).total_seconds()
+    if age > pull_every:
         from justlane.reports.spans import age_text
 
         warn(f"the people are as of {age_text(age)} ago, older than the estate allows: justlane people pull")
@@ -139,7 +140,7 @@ def _completer(names: Callable[[Estate, dict[str, object]], dict[str, str]]) -> 
     def complete(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
         folder = ctx.params.get("folder") or os.environ.get("JUSTLANE_ESTATE")
         try:
-            estate = opened(Path(folder) if folder else None)
+            estate = open_estate(folder_of(Path(folder) if folder else None), read_people)
         except JustLaneError:
             return []
         found = names(estate, ctx.params)

@@ -18,6 +18,7 @@ from justlane.files import snapshots
 from justlane.files.opening import open_index, open_people
 from justlane.files.people_store import PeopleStore
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
+from justlane.model.findings import Severity
 
 if TYPE_CHECKING:
     from justlane.engine.moving import PeopleChanges
@@ -190,7 +191,10 @@ def renames(write: bool, folder: Path | None) -> None:
     from justlane.files.renaming import edited_line, edits, make
 
     place = options.folder_of(folder)
-    wanted = edits(load(place, read_people).findings)
+    loaded = load(place, read_people)
+    if not loaded.names_checked:
+        raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
+    wanted = edits(loaded.findings)
     for edit in wanted:
         line = (place / edit.source.file).read_text(encoding="utf-8").split("\n")[edit.source.line - 1]
         click.echo(f"{edit.source.line_address}\n  - {line.strip()}\n  + {edited_line(line, edit).strip()}")
@@ -207,7 +211,9 @@ def renames(write: bool, folder: Path | None) -> None:
 def _store(place: Path, as_of: str | None) -> PeopleStore:
     if as_of is not None:
         return snapshots.open_snapshot(place, snapshots.named(place, as_of))
-    return open_people(place, read_people)
+    everybody = open_people(place, read_people)
+    options.mind_age(everybody.store.snapshot, everybody.pull_every)
+    return everybody.store
 
 
 def _changes(place: Path, before: str, after: str) -> PeopleChanges:
@@ -224,7 +230,7 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     except EstateError:
         warn("what access changed cannot be told while the estate is not sound: justlane check")
         return result
-    today = open_people(place, read_people)
+    today = open_people(place, read_people).store
     sides = []
     for name, store in zip((before, after), stores, strict=True):
         called = called_today(store.directory(), store.groups_with, snapshots.aliases(store, today))

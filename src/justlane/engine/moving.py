@@ -46,7 +46,7 @@ class Movement(Struct, frozen=True):
     title: str
     moves: tuple[Move, ...]
     was: str = ""
-    """The name before; empty unless it was renamed."""
+    """The name before; empty unless it was renamed, or somebody else has that name now."""
     into: tuple[str, ...] = ()
     """Groups that hold it now and did not."""
     out_of: tuple[str, ...] = ()
@@ -81,8 +81,10 @@ def movements(before: Iterable[Standing], after: Iterable[Standing], renamed: Ma
         else:
             found.append(Movement(now.name, now.title, (Move.JOINED,), into=tuple(sorted(now.groups))))
     for was in left.values():
-        name = former(was.name) if was.name in joined else was.name
-        found.append(Movement(name, was.title, (Move.LEFT,), out_of=tuple(sorted(was.groups))))
+        taken = was.name in joined
+        name, known = (former(was.name), was.name) if taken else (was.name, "")
+        held = tuple(sorted(renamed.get(group, group) for group in was.groups))
+        found.append(Movement(name, was.title, (Move.LEFT,), known, out_of=held))
     return sorted(found, key=lambda m: m.name)
 
 

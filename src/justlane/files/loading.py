@@ -11,7 +11,7 @@ import msgspec
 
 from justlane.engine.index import EstateIndex
 from justlane.files import cache, snapshots
-from justlane.files.building import build
+from justlane.files.building import build, seconds
 from justlane.files.checking import check_names
 from justlane.files.declared import DeclaredFiles, read_all
 from justlane.files.people_store import PeopleStore, in_memory
@@ -41,6 +41,8 @@ class Loaded(NamedTuple):
     """What `include` names: a new file that matches changes the estate."""
     people: PeopleStore | None
     """Everybody; None if they could not be read."""
+    pull_every: int
+    """Seconds after which a snapshot of the people is too old."""
 
     @property
     def ready(self) -> EstateIndex:
@@ -75,7 +77,8 @@ def load(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None)
         estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)
     else:
         estate = None
-    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people)
+    pull_every = seconds(declared.root.people.pull_every) if declared.root else 0
+    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every)
 
 
 def _wrong(findings: list[Finding]) -> bool:

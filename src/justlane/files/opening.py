@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec.structs import replace
 
@@ -44,17 +44,25 @@ def open_index(folder: Path, read_people: PeopleReader, pulled_in: Path | None =
     return EstateIndex(estate, store, people.groups_with)
 
 
-def open_people(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> PeopleStore:
-    """Everybody, whether or not the rest of the estate is sound. EstateError if they cannot be had."""
-    kept = None if pulled_in else cache.recall(folder)
+class Everybody(NamedTuple):
+    """The people of an estate, whether or not the rest of it is sound."""
+
+    store: PeopleStore
+    pull_every: int
+    """Seconds after which a snapshot of them is too old."""
+
+
+def open_people(folder: Path, read_people: PeopleReader) -> Everybody:
+    """Everybody. EstateError if they cannot be had."""
+    kept = cache.recall(folder)
     if kept is not None:
-        return kept.people
+        return Everybody(kept.people, kept.store.estate().pull_every)
     from justlane.files.loading import load
 
-    loaded = load(folder, read_people, pulled_in)
+    loaded = load(folder, read_people)
     if loaded.people is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
-    return loaded.people
+    return Everybody(loaded.people, loaded.pull_every)
 
 
 def _read(folder: Path, read_people: PeopleReader, pulled_in: Path | None) -> Loaded:

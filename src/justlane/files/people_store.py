@@ -9,8 +9,10 @@ from __future__ import annotations
 import os
 import sqlite3
 import sys
+import time
 from array import array
 from collections.abc import Callable, ItemsView, Iterator, Mapping, Sequence, ValuesView
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -50,6 +52,12 @@ _USER = "login, name, enabled, source, line, stable"
 _NONE: array[int] = array("I")
 
 
+UNFINISHED = ".people."
+"""How the names of files begin that are not complete yet."""
+_LONG_AGO = 3600.0
+"""Seconds after which nobody writes to such a file any more."""
+
+
 class Shown(msgspec.Struct, frozen=True, array_like=True):
     """How the entries of one source are cited: by file and line, or, where it has no lines, by directory and name."""
 
@@ -69,12 +77,13 @@ class Shown(msgspec.Struct, frozen=True, array_like=True):
 def write_people(path: Path, people: Population, snapshot: Snapshot, *, durable: bool = True) -> None:
     """Keep all people in a file that only its owner can read. OSError or sqlite3.Error if that is impossible.
 
-    A durable one is on the disk before it gets its name.
+    A durable one is on the disk before it gets its name, and takes nobody's place: FileExistsError if there is one.
     """
     import tempfile
 
     path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".people.")
+    _sweep(path.parent)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=UNFINISHED)
     os.close(handle)
     try:
         connection = sqlite3.connect(name)
@@ -85,12 +94,33 @@ def write_people(path: Path, people: Population, snapshot: Snapshot, *, durable:
         if durable:
             with open(name, "rb+") as file:
                 os.fsync(file.fileno())
-        os.replace(name, path)
-        if durable:
+            _give_name(name, path)
             _sync_folder(path.parent)
+        else:
+            os.replace(name, path)
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise
+
+
+def _give_name(name: str, path: Path) -> None:
+    """Let an unfinished file be found under its own name, unless another has it."""
+    try:
+        os.link(name, path)
+    except FileExistsError:
+        raise
+    except OSError:  # a file system without hard links
+        os.replace(name, path)
+    else:
+        os.unlink(name)
+
+
+def _sweep(folder: Path) -> None:
+    """Take away what a run that was killed long ago had begun to write."""
+    for path in folder.glob(f"{UNFINISHED}*"):
+        with suppress(OSError):
+            if time.time() - path.stat().st_mtime > _LONG_AGO:
+                path.unlink()
 
 
 def _sync_folder(folder: Path) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 import sqlite3
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -94,23 +95,32 @@ def moment_of(name: str) -> datetime:
 
 def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> str:
     """Write a snapshot, then remove the oldest beyond the limit; its name. StorageError if that is impossible."""
-    stem = snapshot.taken.strftime(_FORM)
-    number = 1
-    while _path(estate, name := stem if number == 1 else f"{stem}-{number}").exists():
-        number += 1
     try:
         folder = estate / FOLDER
         folder.mkdir(mode=0o700, exist_ok=True)
         ignore = folder / ".gitignore"
         if not ignore.exists():
             ignore.write_text("*\n")
-        write_people(_path(estate, name), people, snapshot)
+        name = _written(estate, people, snapshot)
         for old in names(estate)[:-limit]:
             _path(estate, old).unlink(missing_ok=True)
     except (OSError, sqlite3.Error) as error:
         reason = getattr(error, "strerror", None) or str(error)
         raise StorageError(f"the snapshot cannot be written: {reason}", "the one before is still there") from error
     return name
+
+
+def _written(estate: Path, people: Population, snapshot: Snapshot) -> str:
+    """Write it under the first name of its second that nobody has."""
+    stem = snapshot.taken.strftime(_FORM)
+    number = 1
+    while True:
+        name = stem if number == 1 else f"{stem}-{number}"
+        with suppress(FileExistsError):
+            if not _path(estate, name).exists():
+                write_people(_path(estate, name), people, snapshot)
+                return name
+        number += 1
 
 
 def called_now(estate: Path, people: PeopleStore, what: str, name: str) -> str:

@@ -45,7 +45,7 @@ def sheet(result: PeopleChanges) -> Sheet:
     rows: list[tuple[object, ...]] = []
     for what, changes in (("user", result.people), ("group", result.groups)):
         for c in changes:
-            moved = " and ".join(c.moves) + (f" from {c.was}" if c.was else "")
+            moved = " and ".join(c.moves) + (f" from {c.was}" if Move.RENAMED in c.moves else "")
             rows.append((what, c.name, moved, ", ".join(c.into), ", ".join(c.out_of), "", ""))
     if result.access:
         cells = comparison.sheet(result.access)
@@ -97,7 +97,7 @@ def _movement(change: Movement) -> Line:
     spans: list[Span | str] = [(change.name, "name"), f"  {change.title}  "]
     for place, move in enumerate(change.moves):
         spans += [" and " if place else "", (str(move), _STYLES.get(move, "warn"))]
-    spans.append(f" from {change.was}" if change.was else "")
+    spans.append(f" from {change.was}" if Move.RENAMED in change.moves else "")
     spans.append(f"; into {', '.join(change.into)}" if change.into else "")
     spans.append(f"; out of {', '.join(change.out_of)}" if change.out_of else "")
     return line(*spans, hanging="    ")
@@ -121,7 +121,8 @@ def _access(group: Alike) -> Iterator[Line]:
         style = {"gains": "yes", "loses": "no"}.get(kind, "warn")
         count = sum(map(len, actions.values()))
         told = [_action(action, cells) for action, cells in list(actions.items())[:_MOST_ACTIONS]]
-        more = f", and {len(actions) - _MOST_ACTIONS} more actions" if len(actions) > _MOST_ACTIONS else ""
+        left = len(actions) - _MOST_ACTIONS
+        more = f", and {left} more action{'s' * (left != 1)}" if left > 0 else ""
         where = f" {count:,} cell{'s' * (count != 1)} on {platform}: {', '.join(told)}{more}"
         yield line((f"  {kind}", style), where, hanging=" " * 10)
 
