@@ -118,6 +118,46 @@ class FormatsTest(EstateTest):
         rows = self.rows("compare --person imke.vos --with lotte.marsh", 1)
         self.assertEqual(list(rows[0]), ["only", "action", "scope", "role", "given to", "line"])
 
+    def test_people(self) -> None:
+        pulled = self.json("people pull")
+        self.assertEqual(
+            set(pulled), {"snapshot", "taken", "directories", "users", "groups", "memberships", "before", "findings"}
+        )
+        self.assertEqual(set(pulled["directories"][0]), {"directory", "kind", "where", "users", "groups"})
+        self.assertEqual(set(self.json("people show")), {"snapshot", "taken", "directories", "kept"})
+        person = self.json("people show vik.sorrel")
+        self.assertEqual(set(person), {"user", "name", "enabled", "id", "file", "line", "in"})
+        self.assertEqual(set(person["in"][0]), {"group", "through", "file", "line"})
+        self.assertEqual(
+            set(self.json("people show contractors")), {"group", "for", "id", "file", "line", "members", "in"}
+        )
+        size = {"group", "id", "people", "in_all", "enabled", "groups", "for", "file", "line"}
+        self.assertEqual(set(self.json("people groups")[0]), size)
+        found = self.json("people find crew")
+        self.assertEqual((set(found), set(found["groups"][0])), ({"users", "groups"}, size))
+        self.assertEqual(
+            set(self.json("people find vos")["users"][0]), {"user", "name", "enabled", "id", "file", "line"}
+        )
+        self.assertEqual(
+            list(self.rows("people groups")[0]), ["group", "people", "in all", "enabled", "groups", "for", "line"]
+        )
+        self.assertEqual(
+            list(self.rows("people find crew")[0]), ["is a", "called", "name, or what it is for", "state", "line"]
+        )
+        self.lane("people pull")
+        self.assertEqual(set(self.json("people changes")), {"before", "after", "people", "groups", "access"})
+        text = (self.folder / "people" / "saltmarsh.ldif").read_text()
+        (self.folder / "people" / "saltmarsh.ldif").write_text(
+            text.replace("uid: vik.sorrel\n", "uid: vik.sorrel\nloginDisabled: TRUE\n")
+        )
+        self.lane("people pull")
+        changes = self.json("people changes", 1)
+        self.assertEqual(set(changes["people"][0]), {"name", "title", "moves", "was", "into", "out_of"})
+        self.assertEqual(set(changes["access"]), {"before", "after", "gained", "lost", "people", "groups"})
+        rows = self.rows("people changes", 1)
+        self.assertEqual(list(rows[0]), ["what", "name", "change", "into", "out of", "action", "scope"])
+        self.assertEqual((rows[1]["what"], rows[1]["change"]), ("access", "yes → no"))
+
     def test_align_and_probe(self) -> None:
         with self.standing_in("quayside"):
             planned = self.json("align quayside --dry-run", 1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from msgspec import Struct
@@ -30,19 +31,24 @@ def plain(result: Findings) -> dict[str, Any]:
         "estate": result.estate,
         "errors": result.count(Severity.ERROR),
         "warnings": result.count(Severity.WARNING),
-        "findings": [
-            {
-                "rule": f.rule,
-                "severity": f.severity.value,
-                "file": f.source.file,
-                "line": f.source.line,
-                "column": f.source.column,
-                "message": f.message,
-                "hint": f.hint,
-            }
-            for f in result.findings
-        ],
+        "findings": plain_findings(result.findings),
     }
+
+
+def plain_findings(some: Iterable[Finding]) -> list[dict[str, Any]]:
+    """Findings as JSON values."""
+    return [
+        {
+            "rule": f.rule,
+            "severity": f.severity.value,
+            "file": f.source.file,
+            "line": f.source.line,
+            "column": f.source.column,
+            "message": f.message,
+            "hint": f.hint,
+        }
+        for f in some
+    ]
 
 
 def sheet(result: Findings) -> Sheet:

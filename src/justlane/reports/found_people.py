@@ -6,6 +6,7 @@ from typing import Any
 
 from justlane.engine.portrait import Found
 from justlane.reports import group_sizes
+from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 
@@ -13,7 +14,7 @@ from justlane.reports.tables import table
 def plain(result: Found) -> dict[str, Any]:
     """All that was found, as JSON values."""
     users = [
-        {"user": u.login, "name": u.name, "enabled": u.enabled, "id": u.id, "source": u.source.line_address}
+        {"user": u.login, "name": u.name, "enabled": u.enabled, "id": u.id, **plain_source(u.source)}
         for u in result.users
     ]
     return {"users": users, "groups": group_sizes.plain(result.groups)}

@@ -6,6 +6,7 @@ from typing import Any
 
 from justlane.engine.sizing import Size
 from justlane.model.people import Group
+from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 
@@ -23,7 +24,7 @@ def plain(result: Sized) -> list[Any]:
             "in_all": size.nested,
             "enabled": size.enabled,
             "groups": size.groups,
-            "source": group.source.line_address,
+            **plain_source(group.source),
         }
         for group, size in result
     ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from justlane.files.snapshots import Overview
+from justlane.model.people import Snapshot
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import line, render
 from justlane.reports.spans import age_text
@@ -15,14 +16,18 @@ COLUMNS = ("directory", "by", "from", "users", "groups")
 
 def plain(result: Overview) -> dict[str, Any]:
     """The overview as JSON values."""
+    return {**plain_snapshot(result.snapshot), "kept": list(result.kept)}
+
+
+def plain_snapshot(snapshot: Snapshot) -> dict[str, Any]:
+    """When and from where people were read, as JSON values."""
     return {
-        "snapshot": result.snapshot.name,
-        "taken": result.snapshot.taken.isoformat(timespec="seconds"),
+        "snapshot": snapshot.name,
+        "taken": snapshot.taken.isoformat(timespec="seconds"),
         "directories": [
             {"directory": s.name, "kind": s.kind, "where": s.where, "users": s.users, "groups": s.groups}
-            for s in result.snapshot.sources
+            for s in snapshot.sources
         ],
-        "kept": list(result.kept),
     }
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from justlane.engine.portrait import Portrait
+from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 from justlane.reports.tables import table
@@ -19,14 +20,12 @@ def plain(result: Portrait) -> dict[str, Any]:
     if result.user:
         user = result.user
         known = {"user": user.login, "name": user.name, "enabled": user.enabled, "id": user.id}
-        known["source"] = user.source.line_address
+        known |= plain_source(user.source)
     elif result.group:
         group = result.group
-        known = {"group": group.name, "for": group.purpose, "id": group.id, "source": group.source.line_address}
+        known = {"group": group.name, "for": group.purpose, "id": group.id, **plain_source(group.source)}
         known["members"] = [str(m.member) for m in group.members]
-    in_groups = [
-        {"group": b.group, "through": list(b.through), "source": b.source.line_address} for b in result.belongings
-    ]
+    in_groups = [{"group": b.group, "through": list(b.through), **plain_source(b.source)} for b in result.belongings]
     return {**known, "in": in_groups}
 
 

@@ -13,12 +13,12 @@ from justlane.reports.layout import line, render
 def plain(result: Pulled) -> dict[str, Any]:
     """The pull as JSON values."""
     return {
-        "snapshot": result.snapshot.name,
-        "before": result.before or None,
+        **overview.plain_snapshot(result.snapshot),
         "users": result.users,
         "groups": result.groups,
         "memberships": result.memberships,
-        "warnings": [{"source": str(f.source), "message": f.message, "hint": f.hint} for f in result.findings],
+        "before": result.before or None,
+        "findings": findings.plain_findings(result.findings),
     }
 
 
