@@ -13,15 +13,20 @@ import subprocess
 import sys
 import tempfile
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
+
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
 from justlane.files import cache
+from justlane.files.intake import Intake
+from justlane.files.population import Naming, Population
 from justlane.model.bindings import Binding
 from justlane.model.estate import Estate, Habits, Platform
 from justlane.model.findings import Source
-from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, User
+from justlane.model.people import Directory, Principal, PrincipalKind, Snapshot, SourceRead
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, Scope
 
@@ -69,9 +74,12 @@ def at_size(name: str, temporary: str) -> None:
     folder.mkdir()
     (folder / "estate.yaml").write_text("a made-up estate, kept and never read\n")
     os.environ["XDG_CACHE_HOME"] = temporary
-    made, question = made_up(SIZES[name])
+    made, people, question = made_up(SIZES[name])
+    snapshot = Snapshot(datetime.now(UTC), ())
+    cache.keep_people(folder, people, snapshot)
+    made = replace(made, people=snapshot)
     cache.keep(folder, made, {"estate.yaml": cache.digest(folder / "estate.yaml")}, ())
-    del made
+    del made, people
     kept = sum(path.stat().st_size for path in Path(temporary).rglob("*.sqlite"))
     commands = {
         "python -c 'import click'": CLICK,
@@ -80,36 +88,37 @@ def at_size(name: str, temporary: str) -> None:
     timed(commands, {**os.environ, "JUSTLANE_ESTATE": str(folder)})
 
 
-def made_up(size: Size) -> tuple[Estate, list[str]]:
-    """The team-shaped estate of a size as the program's own values, and a question with the answer yes."""
+def made_up(size: Size) -> tuple[Estate, Population, list[str]]:
+    """The team-shaped estate of a size as the program's own values, its people, and a question with the answer yes."""
     flat = estate(size, "teams")
     names: list[str] = []
     for number, parent in enumerate(flat.scope_parent.tolist()):
         names.append("plant" if parent < 0 else f"{names[parent]}/s{number}")
-    members: list[list[Membership]] = [[] for _ in range(size.groups)]
+    intake = Intake("office", "ldif", "people.ldif", lines=True)
+    for n in range(size.users):
+        intake.user(f"u{n}", f"User {n}", True, key=f"u{n}", line=n + 1)
+    for n in range(size.groups):
+        intake.group(f"g{n}", "", key=f"g{n}", line=n + 1)
+    members: dict[int, int] = {}
     for user, group in zip(flat.member_user.tolist(), flat.member_group.tolist(), strict=True):
-        members[group].append(Membership(Principal(PrincipalKind.USER, f"u{user}"), AT))
+        members[group] = user
+        intake.members(group, [(f"u{user}", 1)])
     for inner, outer in zip(flat.nested_inner.tolist(), flat.nested_outer.tolist(), strict=True):
-        members[outer].append(Membership(Principal(PrincipalKind.GROUP, f"g{inner}"), AT))
-    directory = Directory(
-        {f"u{n}": User(f"u{n}", f"User {n}", True, AT) for n in range(size.users)},
-        {f"g{n}": Group(f"g{n}", "", tuple(some), AT) for n, some in enumerate(members)},
-    )
+        intake.members(outer, [(f"g{inner}", 1)])
+    people = Population()
+    people.add(intake, SourceRead("office", "ldif", "people.ldif", "", {}, size.users, size.groups), Naming())
     roles = {
         f"r{n}": Role(f"r{n}", "", AT, tuple(Pattern(f"a{(7 * n + k) % ACTIONS}", AT) for k in range(24)))
         for n in range(ROLES)
     }
     scopes = {name: Scope(name, "place" if "/" in name else PLATFORM_KIND, "", AT) for name in names}
     actions = {f"a{n}": Action(f"a{n}", "", AT) for n in range(ACTIONS)}
-    bound: Any = zip(flat.bound_group.tolist(), flat.bound_role.tolist(), flat.bound_scope.tolist(), strict=True)
+    bound: Any = list(zip(flat.bound_group.tolist(), flat.bound_role.tolist(), flat.bound_scope.tolist(), strict=True))
     bindings = tuple(Binding(Principal(PrincipalKind.GROUP, f"g{g}"), f"r{r}", names[s], "", AT) for g, r, s in bound)
     platform = Platform("plant", "", Habits(), AT, actions, scopes, roles)
-    made = Estate("Made up", "", "UTC", directory, {"plant": platform}, bindings, ())
-    for binding in bindings:
-        for item in members[int(binding.principal.name[1:])]:
-            if item.member.kind is PrincipalKind.USER:
-                return made, [item.member.name, roles[binding.role].allows[0].text, binding.scope]
-    raise AssertionError("no binding reaches anybody")
+    made = Estate("Made up", "", "UTC", Directory({}, {}), {"plant": platform}, bindings, ())
+    group, role, scope = next(b for b in bound if b[0] in members)
+    return made, people, [f"u{members[group]}", roles[f"r{role}"].allows[0].text, names[scope]]
 
 
 def main() -> None:

@@ -1,29 +1,81 @@
 """Run all tests: `python -m tests [NAME …]`. Ends with a line that counts them, and with 1 if any failed.
 
-With JUSTLANE_NO_SKIPPING set, a skipped test is a failure.
+They run side by side, in as many processes as there are processors; a class that prepares something together stays
+together. With JUSTLANE_NO_SKIPPING set, a skipped test is a failure.
 """
 
+from __future__ import annotations
+
+import io
 import os
 import sys
+import time
 import unittest
-import warnings
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from typing import NamedTuple
+
+
+class Outcome(NamedTuple):
+    name: str
+    ran: int
+    failed: int
+    skipped: list[str]
+    seconds: float
+    said: str
 
 
 def main() -> int:
     loader = unittest.TestLoader()
     suite = loader.loadTestsFromNames(sys.argv[1:]) if sys.argv[1:] else loader.discover("tests", top_level_dir=".")
-    warnings.simplefilter("error")
-    outcome = unittest.TextTestRunner(warnings="error").run(suite)
-    skipped = len(outcome.skipped)
-    failed = len(outcome.failures) + len(outcome.errors) + len(outcome.unexpectedSuccesses)
+    tests: dict[str, list[str]] = {}
+    broken = 0
+    for test in flat(suite):
+        if type(test).__module__ == "unittest.loader":
+            broken += 1
+            run = unittest.TextTestRunner().run(test)
+            assert run.errors
+        else:
+            together = type(test).setUpClass.__func__ is not unittest.TestCase.setUpClass.__func__  # type: ignore[attr-defined]
+            tests.setdefault(test.id().rpartition(".")[0] if together else test.id(), []).append(test.id())
+    began = time.monotonic()
+    with ProcessPoolExecutor() as pool:
+        outcomes = list(pool.map(outcome, tests.values()))
+    print("".join(done.said for done in outcomes if done.failed))
+    for done in sorted(outcomes, key=lambda o: -o.seconds)[:10]:
+        print(f"{done.seconds:7.1f} s  {done.name}")
+    ran, skipped = sum(o.ran for o in outcomes), [s for o in outcomes for s in o.skipped]
+    failed = broken + sum(o.failed for o in outcomes)
     if "JUSTLANE_NO_SKIPPING" in os.environ:
-        for test, why in outcome.skipped:
-            print(f"skipped, and must not be: {test}: {why}")
-        failed, skipped = failed + skipped, 0
-    print(
-        f"{outcome.testsRun - failed - skipped} passed, {failed} failed" + (f", {skipped} skipped" if skipped else "")
-    )
-    return 1 if failed or not outcome.testsRun else 0
+        for said in skipped:
+            print(f"skipped, and must not be: {said}")
+        failed += len(skipped)
+    print(f"Ran {ran} tests in {time.monotonic() - began:.0f} s")
+    left_out = f", {len(skipped)} skipped" if skipped and "JUSTLANE_NO_SKIPPING" not in os.environ else ""
+    print(f"{ran + broken - failed - (len(skipped) if left_out else 0)} passed, {failed} failed{left_out}")
+    return 1 if failed or not ran else 0
 
 
-sys.exit(main())
+def flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from flat(test)
+        elif isinstance(test, unittest.TestCase):
+            yield test
+
+
+def outcome(names: list[str]) -> Outcome:
+    """Run the tests of one class."""
+    began = time.monotonic()
+    said = io.StringIO()
+    suite = unittest.TestLoader().loadTestsFromNames(names)
+    done = unittest.TextTestRunner(said, warnings="error").run(suite)
+    failed = len(done.failures) + len(done.errors) + len(done.unexpectedSuccesses)
+    skipped = [f"{test}: {why}" for test, why in done.skipped]
+    if not done.testsRun:  # what they prepare together failed, or cannot be had
+        failed, skipped = (len(names), []) if failed else (0, [f"{name}: {skipped[0]}" for name in names])
+    return Outcome(names[0], len(names), failed, skipped, time.monotonic() - began, said.getvalue())
+
+
+if __name__ == "__main__":
+    sys.exit(main())

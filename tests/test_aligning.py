@@ -12,8 +12,9 @@ from justlane.files.secrets import fetch
 from justlane.files.storing import append_durably, write_atomically
 from justlane.model.errors import RefusedError, SecretError, StorageError
 from justlane.model.estate import SecretPlace
+from justlane.model.progress import Progress
 from justlane.platforms import aligning
-from justlane.platforms.interface import PARTS, Entry, Progress, Reading
+from justlane.platforms.interface import PARTS, Entry, Reading
 from justlane.platforms.journal import Journal
 from tests.support import EstateTest
 

@@ -201,7 +201,7 @@ class StartingTest(EstateTest):
         self.saltmarsh()
         readme = (DEMO.parent.parent.parent / "README.md").read_text()
         blocks = re.findall(r"```console\n\$ justlane (.*)\n((?:.*\n)*?)```\n", readme)
-        self.assertEqual(len(blocks), 8)
+        self.assertEqual(len(blocks), 9)
         for command, output in blocks:
             self.assertEqual(self.run_lane(*command.split()).out, output, command)
 

@@ -32,7 +32,7 @@ def content() -> str:
         text += (
             f"dn: uid=p{n:02},ou=people,{SUFFIX}\nobjectClass: inetOrgPerson\nobjectClass: posixAccount\n"
             f"uid: p{n:02}\ncn: Person {n}\nsn: {n}\nuidNumber: {n + 1000}\ngidNumber: {n % 3 + 500}\n"
-            f"homeDirectory: /home/p{n:02}\n{off}\n"
+            f"homeDirectory: /boats/p{n:02}\n{off}\n"
         )
     inside = {"deck": ["uid=p00,ou=people", "uid=p01,ou=people", "cn=mast,ou=groups"]}
     inside |= {"mast": ["uid=p02,ou=people", "cn=deck,ou=groups"], "ship": ["cn=deck,ou=groups", "uid=p09,ou=people"]}

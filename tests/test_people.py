@@ -32,7 +32,7 @@ import keyring.backend
 class Keyring(keyring.backend.KeyringBackend):
     priority = 1
     def set_password(self, service, name, password):
-        raise NotImplementedError
+        pass
     def get_password(self, service, name):
         if name == "locked":
             raise RuntimeError("the-secret-is-xyz")

@@ -107,7 +107,7 @@ class AlignAndProbeTest(EstateTest):
         while time.monotonic() < deadline and process.poll() is None:
             if when and state.exists() and when in state.read_text():
                 break
-            if not when and time.monotonic() > deadline - 19:
+            if not when and time.monotonic() > deadline - 17:
                 break
             time.sleep(0.002)
         process.send_signal(signal.SIGINT)

@@ -6,6 +6,7 @@ is looked at here, and the TLS context is ours.
 
 from __future__ import annotations
 
+import re
 import ssl
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -205,7 +206,8 @@ class LdapSession:
         if self._begun and isinstance(error, gone):
             return IncompleteError(f"{self.server}: it went away in the middle of the reading", "try again")
         if isinstance(error, (*gone, wrong.LDAPSocketOpenError)):
-            reason = text.splitlines()[0] if text else type(error).__name__
+            errno = re.search(r"\[Errno -?\d+\] ([^\n\])]+)", text)
+            reason = errno.group(1) if errno else (text.splitlines() or [type(error).__name__])[0]
             return UnreachableError(
                 f"{self.server}: nobody answers ({reason})", "check the address, and whether it runs"
             )

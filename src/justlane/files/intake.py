@@ -85,11 +85,6 @@ class Intake:
         source = Source(self.shown_groups if of_groups else self.shown, line, column if line else 0)
         self.findings.append(Finding(self.kind, severity, source, message, hint))
 
-    @property
-    def complete(self) -> bool:
-        """Whether nothing was wrong."""
-        return not any(f.severity is Severity.ERROR for f in self.findings)
-
     def user(self, login: str, name: str, enabled: bool, *, key: str, stable_id: str = "", line: int = 0) -> int | None:
         """Take in a user, whom memberships name by `key`; None, with a finding, if the login is taken."""
         number = len(self.logins)

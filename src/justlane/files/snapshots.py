@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import sqlite3
 from contextlib import suppress
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -86,11 +86,6 @@ def named(estate: Path, text: str) -> str:
         first = f"the oldest is {known[0]}" if known else "there is none at all: `justlane people pull` takes one"
         raise UsageError(f"there is no snapshot of {text} or before", first)
     return before[-1]
-
-
-def moment_of(name: str) -> datetime:
-    """When the reading of a snapshot began, by its name."""
-    return datetime.strptime(_order(name)[0] + "Z", _FORM).replace(tzinfo=UTC)
 
 
 def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> str:
