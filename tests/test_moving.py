@@ -4,21 +4,26 @@ from __future__ import annotations
 
 import random
 import unittest
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from operator import attrgetter
 
 from justlane.directories.interface import read_people
 from justlane.engine.aliases import Aliases, called_today, former, renamed
 from justlane.engine.comparing import Side, compare
 from justlane.engine.deciding import Question
 from justlane.engine.membership import MembershipIndex
-from justlane.engine.moving import Move, Standing, people_changes
+from justlane.engine.moving import Move, Pair, Standing, paired, people_changes
 from justlane.engine.sizing import Held, sizes
 from justlane.engine.sources import held_directly
+from justlane.files.differing import Differences
+from justlane.files.intake import Intake
 from justlane.files.loading import load
+from justlane.files.people_store import PeopleStore, in_memory
+from justlane.files.population import Naming, Population
 from justlane.model.findings import Source
-from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
+from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, SourceRead, User
 from tests.support import DEMO
 
 NOWHERE = Source("")
@@ -64,6 +69,24 @@ class World:
         self.held = {pair for pair in self.held if gone not in pair}
 
 
+def pairs(before: World, after: World) -> Callable[[str], Iterable[Pair]]:
+    """All, whether they differ or not."""
+    return lambda table: paired(before.standings(table), after.standings(table), attrgetter("name"))
+
+
+def store(world: World) -> PeopleStore:
+    """The same people, kept as a snapshot is."""
+    intake = Intake("office", "scim", "office", lines=False)
+    for i, name in world.users.items():
+        intake.user(name, name, i not in world.off, key=i, stable_id=i)
+    for i, name in world.groups.items():
+        number = intake.group(name, name, key=i, stable_id=i)
+        intake.members(number or 0, [(m, 0) for g, m in sorted(world.held) if g == i])
+    people = Population()
+    people.add(intake, SourceRead("office", "scim", "", "", {}, 0, 0), Naming())
+    return in_memory(people, Snapshot(datetime.now(UTC), ()))
+
+
 def changed(world: World, dice: random.Random) -> World:
     """A later world: joiners, leavers, movers, renamed ones, and names that others have taken over."""
     later = world.copy()
@@ -100,7 +123,13 @@ class MovementsTest(unittest.TestCase):
             dice = random.Random(seed)
             before = first(dice)
             after = changed(before, dice)
-            found = people_changes(("then", "now"), before, after)
+            found = people_changes(("then", "now"), pairs(before, after), (before.directory(), after.directory()))
+            if seed < 200:
+                differences = Differences(store(before), store(after))
+                directories = before.directory(), after.directory()
+                self.assertEqual(people_changes(("then", "now"), differences.pairs, directories), found)
+                names = [renamed(before.ids(table), after.ids(table)) for table in ("users", "groups")]
+                self.assertEqual(differences.aliases(), Aliases(*names))
             for table, movements in (("users", found.people), ("groups", found.groups)):
                 then, now = dict(before.ids(table)), dict(after.ids(table))
                 then, now = {i: n for n, i in then.items()}, {i: n for n, i in now.items()}
@@ -127,12 +156,12 @@ class MovementsTest(unittest.TestCase):
             numbers = {i: n for n, i in enumerate([*world.users, *world.groups])}
             held = {
                 numbers[g]: Held(
-                    frozenset(numbers[m] for h, m in world.held if h == g and m in world.users),
-                    tuple(numbers[m] for h, m in world.held if h == g and m in world.groups),
+                    [numbers[m] for h, m in world.held if h == g and m in world.users],
+                    [numbers[m] for h, m in world.held if h == g and m in world.groups],
                 )
                 for g in world.groups
             }
-            found = sizes(held, list(held), lambda number: number != numbers["u7"])
+            found = sizes(held.__getitem__, list(held), lambda number: number != numbers["u7"])
             index = MembershipIndex(world.directory())
             for i, name in world.groups.items():
                 everybody = set(index.users_in(name))
@@ -183,7 +212,7 @@ class AccessTest(unittest.TestCase):
                 holding = held_directly(directory)
                 called = called_today(directory, lambda m, holding=holding: holding.get(m, ()), aliases)  # type: ignore[misc]
                 sides.append(Side("", index.with_people(*called, snapshot)))
-            touched = people_changes(("", ""), before, after).touched
+            touched = people_changes(("", ""), pairs(before, after), (before.directory(), after.directory())).touched
             narrow = compare(sides[0], sides[1], question, touched, only_people=True)
             everybody = {*sides[0].index.estate.directory.users, *sides[1].index.estate.directory.users}
             full = compare(sides[0], sides[1], question, sorted(everybody))

@@ -222,20 +222,24 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     from justlane.engine.comparing import Side, compare
     from justlane.engine.deciding import Question
     from justlane.engine.moving import people_changes
+    from justlane.files.differing import Differences
 
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)
-    result = people_changes((before, after), *stores)
+    differences = Differences(*stores)
+    result = people_changes((before, after), differences.pairs, (stores[0].directory(), stores[1].directory()))
     try:
         index = open_index(place, read_people)
     except EstateError:
         warn("what access changed cannot be told while the estate is not sound: justlane check")
         return result
     today = open_people(place, read_people).store
+    later = snapshots.aliases(stores[1], today)
+    since = later.users or later.groups
+    earlier = snapshots.aliases(stores[0], today) if since else differences.aliases()
     sides = []
-    for name, store in zip((before, after), stores, strict=True):
-        called = called_today(store.directory(), store.groups_with, snapshots.aliases(store, today))
-        sides.append(Side(name, index.with_people(*called, store.snapshot)))
-    names = snapshots.aliases(stores[1], today).users
-    touched = [names.get(login, login) for login in result.touched]
+    for store, aliases in zip(stores, (earlier, later), strict=True):
+        called = called_today(store.directory(), store.groups_with, aliases)
+        sides.append(Side(store.snapshot.name, index.with_people(*called, store.snapshot)))
+    touched = [later.users.get(login, login) for login in result.touched]
     access = compare(sides[0], sides[1], Question(now()), touched, only_people=True)
     return replace(result, access=access)

@@ -7,7 +7,7 @@ and groups), RFC 4530 (entryUUID), and the `user` and `group` classes with their
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 from msgspec import Struct
 
@@ -134,17 +134,27 @@ class EntryReader:
         self._intake = intake
         self._people = people
         self._groups = groups
+        self._disabled = [condition.partition(" ") for condition in people.disabled]
+        self._kinds: dict[tuple[str, ...], Callable[[str, int, Values], None] | None] = {}
+        """What is done with entries of these object classes."""
 
     def sort(self, dn: str, line: int, values: Values) -> None:
         """Take an entry for what its object classes say: a group, a user, or something that is passed over."""
-        classes = {value.lower() for value, _ in values.get("objectclass", ())}
-        if not classes:
-            hint = "the export is incomplete: export all attributes"
-            self._intake.wrong(line, f"the entry {clean(dn)!r} has no objectClass", hint)
-        elif classes & self._groups.classes:
-            self.group(dn, line, values)
-        elif classes & self._people.classes:
-            self.person(dn, line, values)
+        classes = tuple([value for value, _ in values.get("objectclass", ())])
+        if classes not in self._kinds:
+            if not classes:
+                hint = "the export is incomplete: export all attributes"
+                self._intake.wrong(line, f"the entry {clean(dn)!r} has no objectClass", hint)
+                return
+            self._kinds[classes] = self._kind({value.lower() for value in classes})
+        take = self._kinds[classes]
+        if take is not None:
+            take(dn, line, values)
+
+    def _kind(self, classes: set[str]) -> Callable[[str, int, Values], None] | None:
+        if classes & self._groups.classes:
+            return self.group
+        return self.person if classes & self._people.classes else None
 
     def person(self, dn: str, line: int, values: Values) -> None:
         """Take an entry for a user."""
@@ -154,7 +164,7 @@ class EntryReader:
             return
         name = clean(_first(values, self._people.name)) or login
         key = key_of(dn)
-        enabled = not any(_holds(values, condition) for condition in self._people.disabled)
+        enabled = not any(_holds(values[of], said) for of, _, said in self._disabled if of in values)
         self._intake.user(login, name, enabled, key=key, stable_id=_id(values, self._people.id), line=line)
         if OF_MEMBERS in self._groups.members:
             self._of_member(key, values)
@@ -176,7 +186,7 @@ class EntryReader:
                 for login, at in values.get(attribute, ()):
                     self._intake.member_by_login(number, clean(login), at)
             else:
-                self._intake.members(number, ((key_of(value), at) for value, at in values.get(attribute, ())))
+                self._intake.members(number, values.get(attribute, ()), key_of)
 
     def _of_member(self, key: str, values: Values) -> None:
         for value, at in values.get(OF_MEMBERS, ()):
@@ -199,13 +209,10 @@ def _id(values: Values, names: tuple[str, ...]) -> str:
     return next((stable(values[name][0][0], name) for name in names if name in values), "")
 
 
-def _holds(values: Values, condition: str) -> bool:
-    attribute, _, rest = condition.partition(" ")
-    given = values.get(attribute)
-    if not given:
-        return False
-    if rest.startswith("is "):
-        return any(value.lower() == rest[3:].strip() for value, _ in given)
-    if rest.startswith("has bit "):
-        return any(value.isdecimal() and int(value) >> int(rest[8:]) & 1 for value, _ in given)
+def _holds(given: list[tuple[str, int]], said: str) -> bool:
+    """Whether what an attribute holds fulfils a condition: ``, `is VALUE` or `has bit NUMBER`."""
+    if said.startswith("is "):
+        return any(value.lower() == said[3:].strip() for value, _ in given)
+    if said.startswith("has bit "):
+        return any(value.isdecimal() and int(value) >> int(said[8:]) & 1 for value, _ in given)
     return any(value for value, _ in given)

@@ -38,70 +38,105 @@ class LdifError(Exception):
         self.line, self.column, self.message, self.hint = line, column, message, hint
 
 
-def records(lines: Iterable[str], comment: Callable[[str, int], None] | None = None) -> Iterator[Record]:
+Comment = Callable[[str, int], None]
+
+
+def records(lines: Iterable[str], comment: Comment | None = None) -> Iterator[Record]:
     """The entries of an LDIF text. LdifError at the first line that is not LDIF.
 
     The lines keep their ends; bytes that are not UTF-8 stand as surrogates, in values of base64 too.
     """
-    block: list[tuple[str, int]] = []
-    started = False
-    for text, line in _unfolded(lines):
-        if not text:
+    reader = _Reader(comment)
+    block: list[str] = []
+    folded = False
+    number, line = 0, "\n"
+    for number, line in enumerate(lines, 1):
+        first = line[0]
+        if first in "\r\n":
             if block:
-                yield from _record(block, first=not started)
-                started, block = True, []
-        elif text[0] != "#":
-            block.append((text, line))
-        elif comment:
-            comment(text, line)
-    if block:
-        yield from _record(block, first=not started)
-
-
-def _unfolded(lines: Iterable[str]) -> Iterator[tuple[str, int]]:
-    """Logical lines with the number of their first physical line; a line that starts with a space goes on."""
-    current, start, number = "", 0, 0
-    whole = "\n"
-    for number, whole in enumerate(lines, 1):
-        text = whole.rstrip("\r\n")
-        if text[:1] == " " and start:
-            current += text[1:]
+                yield from reader.record(block, number - len(block), folded)
+                block, folded = [], False
         else:
-            if start:
-                yield current, start
-            current, start = text, number
-    if not whole.endswith(("\n", "\r")):
+            block.append(line)
+            folded = folded or first == " "
+    if line[-1] not in "\r\n":
         hint = "it was cut off: export it again (or end the last line)"
         raise LdifError(number, 1, "the file stops in the middle of a line", hint)
-    if start:
-        yield current, start
+    if block:
+        yield from reader.record(block, number + 1 - len(block), folded)
 
 
-def _record(block: list[tuple[str, int]], *, first: bool) -> Iterator[Record]:
-    if first and block[0][0].startswith("version:"):
-        version = block[0][0][8:].strip()
-        if version != "1":
-            message = f"found LDIF version {version!r}, expected 1"
-            raise LdifError(block[0][1], 1, message, "export the file in version 1")
-        block = block[1:]
-        if not block:
-            return
-    text, start = block[0]
-    name, dn = _attribute(text, start)
-    if name != "dn":
-        message = f"found {name!r} where an entry must start with its dn"
-        raise LdifError(start, 1, message, "a line may be missing before this one")
-    attributes: dict[str, list[tuple[str, int]]] = {}
-    for text, line in block[1:]:
+class _Reader:
+    """Makes entries of blocks of lines."""
+
+    def __init__(self, comment: Comment | None) -> None:
+        self._comment = comment
+        self._keys: dict[str, str] = {}
+        """What stands before the colon -> the attribute, as far as it was met and found right."""
+        self._begun = False
+
+    def record(self, block: list[str], start: int, folded: bool) -> Iterator[Record]:
+        """The entry in a block, if it is not comments and the version only."""
+        dn: str | None = None
+        at = 0
+        attributes: dict[str, list[tuple[str, int]]] = {}
+        known = self._keys.get
+        for line, text in _unfolded(block, start) if folded else enumerate(block, start):
+            head, _, value = text.partition(": ")
+            key = known(head)
+            if key is not None:
+                value = value.strip(" \r\n")
+                if not value.isascii():
+                    _require_text(value, line)
+            elif text[0] == "#":
+                if self._comment:
+                    self._comment(text.rstrip("\r\n"), line)
+                continue
+            else:
+                key, value = self._attribute(head, text.rstrip("\r\n"), line)
+            if dn is None:
+                dn, at = self._dn(key, value, line), line
+            elif key in attributes:
+                attributes[key].append((value, line))
+            elif key == "changetype":
+                hint = "export the entries themselves, not changes to them"
+                raise LdifError(line, 1, "found a change record, expected entries", hint)
+            else:
+                attributes[key] = [(value, line)]
+        if dn is not None:
+            self._begun = True
+            yield Record(dn, at, attributes)
+
+    def _attribute(self, head: str, text: str, line: int) -> tuple[str, str]:
         key, value = _attribute(text, line)
-        if key in attributes:
-            attributes[key].append((value, line))
-        elif key == "changetype":
-            hint = "export the entries themselves, not changes to them"
-            raise LdifError(line, 1, "found a change record, expected entries", hint)
+        if ":" not in head:
+            self._keys[head] = key
+        return key, value
+
+    def _dn(self, key: str, value: str, line: int) -> str | None:
+        """The name of an entry; None if this is the version, which may stand before the first."""
+        if key == "version" and not self._begun:
+            if value != "1":
+                message = f"found LDIF version {value!r}, expected 1"
+                raise LdifError(line, 1, message, "export the file in version 1")
+            self._begun = True
+            return None
+        if key != "dn":
+            message = f"found {key!r} where an entry must start with its dn"
+            raise LdifError(line, 1, message, "a line may be missing before this one")
+        return value
+
+
+def _unfolded(block: list[str], start: int) -> Iterator[tuple[int, str]]:
+    """Logical lines with the number of their first physical line; a line that starts with a space goes on."""
+    current, at = block[0], start
+    for line, text in enumerate(block[1:], start + 1):
+        if text[0] == " ":
+            current = current.rstrip("\r\n") + text[1:]
         else:
-            attributes[key] = [(value, line)]
-    yield Record(dn, start, attributes)
+            yield at, current
+            current, at = text, line
+    yield at, current
 
 
 def _attribute(text: str, line: int) -> tuple[str, str]:
@@ -122,14 +157,14 @@ def _attribute(text: str, line: int) -> tuple[str, str]:
         message = f"the value of {head!r} is a reference to another file"
         raise LdifError(line, len(head) + 2, message, "export the values themselves")
     value = value.strip(" ")
-    if not value.isascii() and _is_damaged(value):
-        raise LdifError(line, 1, "found bytes that are not UTF-8", "values outside ASCII are written in base64")
+    _require_text(value, line)
     return key, value
 
 
-def _is_damaged(value: str) -> bool:
-    """Whether a value that stands there as text has bytes that are no text."""
-    return any("\udc80" <= letter <= "\udcff" for letter in value)
+def _require_text(value: str, line: int) -> None:
+    """LdifError if a value that stands there as text has bytes that are no text."""
+    if any("\udc80" <= letter <= "\udcff" for letter in value):
+        raise LdifError(line, 1, "found bytes that are not UTF-8", "values outside ASCII are written in base64")
 
 
 class LdifSource:

@@ -52,8 +52,7 @@ def pull(folder: Path, progress: Progress, *, believe: bool = False) -> Pulled:
         _believable(snapshots.open_snapshot(folder, before).snapshot, snapshot, root.people.may_vanish)
     name = snapshots.keep(folder, people, snapshot, root.people.keep)
     kept = snapshots.open_snapshot(folder, name).snapshot
-    memberships = sum(len(pairs) // 2 for pairs in people.members.values())
-    return Pulled(kept, len(people.users), len(people.groups), memberships, before, tuple(people.findings))
+    return Pulled(kept, len(people.users), len(people.groups), people.memberships, before, tuple(people.findings))
 
 
 def _root(folder: Path) -> tuple[EstateFile, Text]:

@@ -96,7 +96,7 @@ class ScimSource:
             for group in service.all("Groups", _Group, "displayName,members", shape.scim.groups_where):
                 number = intake.group(group.displayName, "", key=group.id, stable_id=group.id)
                 if number is not None:
-                    intake.members(number, ((member.value, 0) for member in group.members or ()))
+                    intake.members(number, [(member.value, 0) for member in group.members or ()])
 
 
 class _Service:

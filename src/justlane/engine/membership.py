@@ -81,11 +81,9 @@ class MembershipIndex:
         return (p.name for p in found if p.kind is PrincipalKind.USER)
 
     def loops(self) -> list[list[str]]:
-        """Groups that hold each other, one list a loop."""
+        """Groups that hold each other, one list a loop, by name."""
 
-        def nested(name: str) -> list[str]:
-            entry = self.directory.groups.get(name)
-            kind = PrincipalKind.GROUP
-            return [m.member.name for m in entry.members if m.member.kind is kind] if entry else []
+        def holders(name: str) -> list[str]:
+            return [holder.name for holder, _ in self._above(group(name))]
 
-        return loops(self.directory.groups, nested)
+        return sorted(sorted(loop) for loop in loops(self.directory.groups, holders))

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from enum import StrEnum
-from typing import Protocol
+from typing import TypeVar
 
 from msgspec import Struct
 
@@ -12,6 +12,8 @@ from justlane.engine.aliases import former
 from justlane.engine.comparing import Comparison
 from justlane.engine.membership import MembershipIndex
 from justlane.model.people import Directory
+
+T = TypeVar("T")
 
 
 class Move(StrEnum):
@@ -53,8 +55,12 @@ class Movement(Struct, frozen=True):
     """Groups that held it and do not any more, those that are gone included."""
 
 
-def movements(before: Iterable[Standing], after: Iterable[Standing], renamed: Mapping[str, str]) -> list[Movement]:
-    """Everything that changed, by name. Both come sorted by name, and are passed over once.
+Pair = tuple[Standing | None, Standing | None]
+"""Who had a name before and who has it now; None for nobody."""
+
+
+def movements(pairs: Iterable[Pair], renamed: Mapping[str, str]) -> list[Movement]:
+    """Everything that changed, by name. Pairs that are alike may be left out.
 
     Who has the same stable id is the same; who has the same name is too, unless the ids say otherwise: then one left
     and another joined. `renamed` gives groups that only have another name now: to be in one of them is no change.
@@ -62,7 +68,7 @@ def movements(before: Iterable[Standing], after: Iterable[Standing], renamed: Ma
     left: dict[str, Standing] = {}
     joined: dict[str, Standing] = {}
     found: list[Movement] = []
-    for was, now in _paired(before, after):
+    for was, now in pairs:
         if was is None and now is not None:
             joined[now.name] = now
         elif now is None and was is not None:
@@ -88,15 +94,15 @@ def movements(before: Iterable[Standing], after: Iterable[Standing], renamed: Ma
     return sorted(found, key=lambda m: m.name)
 
 
-def _paired(before: Iterable[Standing], after: Iterable[Standing]) -> Iterator[tuple[Standing | None, Standing | None]]:
-    """Those of the same name side by side."""
+def paired(before: Iterable[T], after: Iterable[T], name: Callable[[T], str]) -> Iterator[tuple[T | None, T | None]]:
+    """Those of the same name side by side. Both come sorted by name."""
     ours, theirs = iter(before), iter(after)
     was, now = next(ours, None), next(theirs, None)
     while was is not None or now is not None:
-        if now is None or (was is not None and was.name < now.name):
+        if now is None or (was is not None and name(was) < name(now)):
             yield was, None
             was = next(ours, None)
-        elif was is None or now.name < was.name:
+        elif was is None or name(now) < name(was):
             yield None, now
             now = next(theirs, None)
         else:
@@ -117,16 +123,6 @@ def _changed(was: Standing, now: Standing, renamed: Mapping[str, str]) -> Iterat
         yield Movement(now.name, now.title, tuple(moves), former, into, out_of)
 
 
-class People(Protocol):
-    """One reading of the people."""
-
-    def standings(self, table: str) -> Iterator[Standing]:
-        """The `users` or the `groups`, sorted by name."""
-
-    def directory(self) -> Directory:
-        """Users and groups."""
-
-
 class PeopleChanges(Struct, frozen=True):
     """What changed between two readings, and what access that gave or took."""
 
@@ -141,15 +137,21 @@ class PeopleChanges(Struct, frozen=True):
     """None if it cannot be told."""
 
 
-def people_changes(names: tuple[str, str], before: People, after: People) -> PeopleChanges:
-    """Compare two readings of the people, by the names that they shall be called by."""
-    groups = movements(before.standings("groups"), after.standings("groups"), {})
+def people_changes(
+    names: tuple[str, str], pairs: Callable[[str], Iterable[Pair]], directories: tuple[Directory, Directory]
+) -> PeopleChanges:
+    """Compare two readings of the people, by the names that they shall be called by.
+
+    `pairs` gives those `users` or `groups` that differ, or all.
+    """
+    differing = list(pairs("groups"))
+    groups = movements(differing, {})
     renamed = {change.was: change.name for change in groups if change.was}
     if renamed:
-        groups = movements(before.standings("groups"), after.standings("groups"), renamed)
-    people = movements(before.standings("users"), after.standings("users"), renamed)
+        groups = movements(differing, renamed)
+    people = movements(pairs("users"), renamed)
     touched = dict.fromkeys(change.name for change in people)
-    indexes = MembershipIndex(before.directory()), MembershipIndex(after.directory())
+    indexes = [MembershipIndex(directory) for directory in directories]
     for change in groups:
         for index, name in zip(indexes, (change.was or change.name, change.name), strict=True):
             if Move.MOVED in change.moves:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
@@ -12,8 +12,9 @@ from justlane.engine.graphs import walk
 class Held(Struct, frozen=True):
     """What a group holds directly, by number."""
 
-    users: frozenset[int]
-    groups: tuple[int, ...]
+    users: Sequence[int]
+    """One that is named twice counts once."""
+    groups: Sequence[int]
 
 
 class Size(Struct, frozen=True):
@@ -28,14 +29,15 @@ class Size(Struct, frozen=True):
     """Groups that it holds directly."""
 
 
-def sizes(held: Mapping[int, Held], wanted: Sequence[int], is_enabled: Callable[[int], bool]) -> dict[int, Size]:
+def sizes(held: Callable[[int], Held], wanted: Sequence[int], is_enabled: Callable[[int], bool]) -> dict[int, Size]:
     """The sizes of some groups. Membership loops are tolerated."""
     found = {}
     for number in wanted:
-        own = held[number]
-        people = set(own.users)
+        own = held(number)
+        direct = set(own.users)
+        people = set(direct)
         if own.groups:
-            inside = walk(number, lambda n: [(group, None) for group in held[n].groups])
-            people.update(*(held[n].users for n in inside))
-        found[number] = Size(len(own.users), len(people), sum(map(is_enabled, people)), len(own.groups))
+            inside = walk(number, lambda n: [(group, None) for group in held(n).groups])
+            people.update(*(held(n).users for n in inside))
+        found[number] = Size(len(direct), len(people), sum(map(is_enabled, people)), len(set(own.groups)))
     return found

@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable
-from typing import NamedTuple
+from collections.abc import Callable, Sequence
+from itertools import repeat
+from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
 from justlane.model.findings import Finding, Severity, Source
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    Ints: TypeAlias = np.ndarray[tuple[int], np.dtype[np.int64]]
 
 _MOST_ALIKE = 20
 """Of findings of one kind, as many are listed; the rest is counted."""
@@ -16,30 +22,39 @@ class Refs:
     """Keys by which a source's entries name each other, numbered in the order in which they are met."""
 
     def __init__(self) -> None:
-        self._numbers: dict[str, int] = {}
+        self.numbers: dict[str, int] = {}
         self.entries = array("q")
         """Number -> the entry: 0 unknown, n > 0 the user n - 1, n < 0 the group -n - 1."""
 
     def number(self, key: str) -> int:
         """The number of a key, known or not."""
-        found = self._numbers.setdefault(key, len(self.entries))
+        found = self.numbers.setdefault(key, len(self.entries))
         if found == len(self.entries):
             self.entries.append(0)
         return found
 
-    def keys(self) -> list[str]:
-        """All keys by number."""
-        return list(self._numbers)
+
+class Named:
+    """Who is in which group, as a source says it: by numbers of `Refs`."""
+
+    def __init__(self) -> None:
+        self.groups, self.members, self.lines = array("q"), array("q"), array("q")
+
+    def columns(self) -> tuple[Ints, Ints, Ints]:
+        """Groups, members and lines, one item for each membership."""
+        import numpy as np
+
+        return np.array(self.groups), np.array(self.members), np.array(self.lines)
 
 
 class Edges(NamedTuple):
     """Who is in which group, one item each, in the order of the source."""
 
-    groups: array[int]
+    groups: Ints
     """Index of the group."""
-    members: array[int]
+    members: Ints
     """n >= 0: the user n; n < 0: the group -n - 1."""
-    lines: array[int]
+    lines: Ints
 
 
 class Intake:
@@ -63,13 +78,9 @@ class Intake:
         self.group_ids: list[str] = []
         self.group_lines = array("I")
         self.findings: list[Finding] = []
-        self._users: dict[str, int] = {}
         self._groups: dict[str, int] = {}
-        self._refs = Refs()
-        self._by_key = (array("q"), array("q"), array("I"))
-        self._by_login: list[tuple[int, str, int]] = []
-        self._held = (array("q"), array("q"), array("I"))
-        self._alike: dict[str, int] = {}
+        self._dangling = 0
+        self.forget()
 
     def wrong(
         self,
@@ -88,9 +99,11 @@ class Intake:
     def user(self, login: str, name: str, enabled: bool, *, key: str, stable_id: str = "", line: int = 0) -> int | None:
         """Take in a user, whom memberships name by `key`; None, with a finding, if the login is taken."""
         number = len(self.logins)
-        if self._users.setdefault(login, number) != number:
-            self._twice("user", login, line, self.user_lines[self._users[login]])
+        place = self._logins.number(login)
+        if self._logins.entries[place]:
+            self._twice("user", login, line, self.user_lines[self._logins.entries[place] - 1])
             return None
+        self._logins.entries[place] = number + 1
         self.logins.append(login)
         self.names.append(name)
         self.enabled.append(enabled)
@@ -118,73 +131,76 @@ class Intake:
         hint = f"{known}names must be unique: give one of them another, or read fewer entries"
         self.wrong(line, f"there is a second {what} named {name!r}", hint, of_groups=of_groups)
 
-    def members(self, group: int, keys: Iterable[tuple[str, int]]) -> None:
-        """Entries, named by their keys, are in a group; each with the line that says so."""
-        groups, refs, lines = self._by_key
-        number = self._refs.number
-        for key, line in keys:
-            groups.append(group)
-            refs.append(number(key))
-            lines.append(line)
+    def members(self, group: int, names: Sequence[tuple[str, int]], key_of: Callable[[str], str] = str) -> None:
+        """Entries are in a group, each with the line that says so; `key_of` makes a name the key of its entry."""
+        known, number = self._refs.numbers.get, self._refs.number
+        add, add_line = self._by_key.members.append, self._by_key.lines.append
+        for name, line in names:
+            ref = known(name)
+            add(number(key_of(name)) if ref is None else ref)
+            add_line(line)
+        self._by_key.groups.extend(repeat(group, len(names)))
 
     def member_by_login(self, group: int, login: str, line: int = 0) -> None:
         """A user, named by the login, is in a group."""
-        self._by_login.append((group, login, line))
+        self._by_login.groups.append(group)
+        self._by_login.members.append(self._logins.number(login))
+        self._by_login.lines.append(line)
 
     def held_by(self, member_key: str, group_key: str, line: int = 0) -> None:
         """An entry says itself that it is in a group."""
-        numbers = (self._refs.number(member_key), self._refs.number(group_key), line)
-        for column, value in zip(self._held, numbers, strict=True):
-            column.append(value)
+        self._held.groups.append(self._refs.number(group_key))
+        self._held.members.append(self._refs.number(member_key))
+        self._held.lines.append(line)
 
     def edges(self) -> Edges:
         """All memberships, resolved. What names nobody is noted as a warning; call it once, at the end."""
-        found = Edges(array("I"), array("q"), array("I"))
-        names: list[str] | None = None
-        entries = self._refs.entries
-        add_group, add_member, add_line = found.groups.append, found.members.append, found.lines.append
-        for group, ref, line in zip(*self._by_key, strict=True):
-            entry = entries[ref]
-            if entry:
-                add_group(group)
-                add_member(entry - 1 if entry > 0 else entry)
-                add_line(line)
-            else:
-                names = names or self._refs.keys()
-                if names[ref]:
-                    self._dangling(names[ref], line)
-        for group, login, line in self._by_login:
-            if login in self._users:
-                add_group(group)
-                add_member(self._users[login])
-                add_line(line)
-            else:
-                self._dangling(login, line)
-        for member, holder, line in zip(*self._held, strict=True):
-            if entries[holder] < 0 and entries[member]:
-                add_group(-entries[holder] - 1)
-                add_member(entries[member] - 1 if entries[member] > 0 else entries[member])
-                add_line(line)
-        self._count_alike()
-        return found
+        import numpy as np
 
-    def _dangling(self, value: str, line: int) -> None:
-        seen = self._alike["member"] = self._alike.get("member", 0) + 1
-        if seen <= _MOST_ALIKE:
-            message = f"the member {value!r} is neither a user nor a group of the directory {self.directory}"
-            hint = "they get nothing: read them too, or take them out of the group"
-            self.wrong(line, message, hint, severity=Severity.WARNING, of_groups=True)
-
-    def _count_alike(self) -> None:
-        left = self._alike.get("member", 0) - _MOST_ALIKE
+        said = (self._resolved(self._by_key, self._refs), self._resolved(self._by_login, self._logins), self._own())
+        left = self._dangling - _MOST_ALIKE
         if left > 0:
             message = f"{left:,} more members are neither users nor groups that were read"
             hint = "read them too, or take them out"
             self.wrong(0, message, hint, severity=Severity.WARNING, of_groups=True)
+        return Edges(*(np.concatenate(column) for column in zip(*said, strict=True)))
+
+    def _resolved(self, named: Named, refs: Refs) -> Edges:
+        """What groups say of their members."""
+        groups, members, lines = named.columns()
+        entries = _entries(refs)[members]
+        nobody = (entries == 0) & (members != refs.numbers.get("", -1))
+        if nobody.any():
+            keys = list(refs.numbers)
+            for ref, line in zip(members[nobody][:_MOST_ALIKE].tolist(), lines[nobody].tolist(), strict=False):
+                message = f"the member {keys[ref]!r} is neither a user nor a group of the directory {self.directory}"
+                hint = "they get nothing: read them too, or take them out of the group"
+                self.wrong(line, message, hint, severity=Severity.WARNING, of_groups=True)
+            self._dangling += int(nobody.sum())
+        some = entries != 0
+        return Edges(groups[some], _codes(entries[some]), lines[some])
+
+    def _own(self) -> Edges:
+        """What members say of their groups. One that was not read is passed over."""
+        holders, members, lines = self._held.columns()
+        entries = _entries(self._refs)
+        some = (entries[holders] < 0) & (entries[members] != 0)
+        return Edges(-entries[holders[some]] - 1, _codes(entries[members[some]]), lines[some])
 
     def forget(self) -> None:
         """Let go of all that only `edges` needs."""
-        self._refs = Refs()
-        self._users, self._groups = {}, {}
-        self._by_login = []
-        self._by_key, self._held = (array("q"), array("q"), array("I")), (array("q"), array("q"), array("I"))
+        self._refs, self._logins = Refs(), Refs()
+        self._by_key, self._by_login, self._held = Named(), Named(), Named()
+
+
+def _entries(refs: Refs) -> Ints:
+    import numpy as np
+
+    return np.array(refs.entries)
+
+
+def _codes(entries: Ints) -> Ints:
+    """Entries without a place for "unknown"."""
+    import numpy as np
+
+    return np.where(entries > 0, entries - 1, entries)

@@ -13,8 +13,9 @@ import time
 from array import array
 from collections.abc import Callable, ItemsView, Iterator, Mapping, Sequence, ValuesView
 from contextlib import suppress
+from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import msgspec
 from msgspec.structs import replace
@@ -25,8 +26,7 @@ from justlane.model.names import fitting
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
 
 if TYPE_CHECKING:
-    from justlane.engine.moving import Standing
-    from justlane.engine.sizing import Size
+    from justlane.engine.sizing import Held, Size
     from justlane.files.population import Population
 
 T = TypeVar("T")
@@ -49,7 +49,6 @@ USERS, GROUPS = "users", "groups"
 """The two tables, for those who ask for one of them."""
 _NAMED = {USERS: "login", GROUPS: "name"}
 _USER = "login, name, enabled, source, line, stable"
-_NONE: array[int] = array("I")
 
 
 UNFINISHED = ".people."
@@ -137,28 +136,19 @@ def fill(connection: sqlite3.Connection, people: Population, snapshot: Snapshot)
     """Write all people into an empty database."""
     connection.executescript(_TABLES)
     pack = msgspec.msgpack.encode
+    users_held, groups_held, members = people.packed()
     with connection:
         head = (LAYOUT, pack(snapshot), pack(people.shown), pack(people.findings))
         connection.execute("INSERT INTO head VALUES (?, ?, ?, ?)", head)
         connection.executemany(
             "INSERT INTO users VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            ((n, *user, _bytes(people.held_users.get(n, _NONE))) for n, user in enumerate(people.users)),
+            ((n, *user, users_held[n]) for n, user in enumerate(people.users)),
         )
         connection.executemany(
             "INSERT INTO groups VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            (
-                (n, *group, _bytes(people.members.get(n, _NONE)), _bytes(people.held_groups.get(n, _NONE)))
-                for n, group in enumerate(people.groups)
-            ),
+            ((n, *group, members[n], groups_held[n]) for n, group in enumerate(people.groups)),
         )
     connection.executescript(_INDEXES)
-
-
-def _bytes(pairs: array[int]) -> bytes:
-    if sys.byteorder == "big":
-        pairs = array("I", pairs)
-        pairs.byteswap()
-    return pairs.tobytes()
 
 
 def _pairs(body: bytes) -> Iterator[tuple[int, int]]:
@@ -174,6 +164,21 @@ def in_memory(people: Population, snapshot: Snapshot) -> PeopleStore:
     connection = sqlite3.connect(":memory:")
     fill(connection, people, snapshot)
     return PeopleStore(Tables(None, connection))
+
+
+class Kept(NamedTuple):
+    """A user or a group as a row keeps it."""
+
+    name: str
+    """The login, or the group's name."""
+    title: str
+    enabled: int
+    stable: str
+    held: bytes
+
+    def groups(self) -> list[int]:
+        """The numbers of the groups that hold it."""
+        return [group for group, _ in _pairs(self.held)]
 
 
 class PeopleStore:
@@ -280,40 +285,38 @@ class PeopleStore:
             found[n] = self._tables.rows("SELECT login FROM users WHERE id = ?", n)[0][0]
         return found
 
-    def standings(self, table: str) -> Iterator[Standing]:
-        """Users or groups with the groups that hold them, sorted by name; for looking at what changed."""
-        from justlane.engine.moving import Standing
+    def kept(self, table: str) -> Iterator[Kept]:
+        """Users or groups with the groups that hold them, sorted by name."""
+        columns = "login, name, enabled, stable" if table == USERS else "name, purpose, 1, stable"
+        return map(Kept._make, self._tables.stream(f"SELECT {columns}, held FROM {table} ORDER BY 1"))
 
-        names = dict(self._tables.stream("SELECT id, name FROM groups"))
-        users = "login, name, enabled, stable, held FROM users ORDER BY login"
-        groups = "name, purpose, 1, stable, held FROM groups ORDER BY name"
-        query = f"SELECT {users if table == USERS else groups}"
-        for name, title, enabled, stable, held in self._tables.stream(query):
-            yield Standing(name, title, bool(enabled), stable, frozenset(names[n] for n, _ in _pairs(held)))
+    def groups_by_number(self) -> Iterator[tuple[str, str]]:
+        """Names and stable ids of the groups, by the numbers that rows call them by."""
+        return self._tables.stream("SELECT name, stable FROM groups ORDER BY id")
 
     def sizes(self, pattern: str = "") -> list[tuple[Group, Size]]:
         """Groups whose names fit a pattern, without their members but with the numbers of them, by name."""
-        from justlane.engine.sizing import Held, sizes
+        from justlane.engine.sizing import sizes
 
-        held, names = {}, {}
-        for number, name, body in self._tables.stream("SELECT id, name, members FROM groups"):
-            codes = {code for code, _ in _pairs(body)}
-            users = frozenset(code >> 1 for code in codes if not code & 1)
-            held[number] = Held(users, tuple(code >> 1 for code in codes if code & 1))
-            names[name] = number
+        fits = fitting(pattern)
+        names = {name: n for n, name in self._tables.stream("SELECT id, name FROM groups") if fits(name)}
         off = {number for (number,) in self._tables.stream("SELECT id FROM users WHERE NOT enabled")}
-        wanted = sorted(filter(fitting(pattern), names))
-        found = sizes(held, [names[name] for name in wanted], lambda number: number not in off)
+        wanted = sorted(names)
+        found = sizes(cache(self._held), [names[name] for name in wanted], lambda number: number not in off)
         return [(self._bare(name), found[names[name]]) for name in wanted]
+
+    def _held(self, number: int) -> Held:
+        """What a group holds, by number."""
+        from justlane.engine.sizing import Held
+
+        codes = [code for code, _ in _pairs(self._tables.rows("SELECT members FROM groups WHERE id = ?", number)[0][0])]
+        users = array("I", [code >> 1 for code in codes if not code & 1])
+        return Held(users, [code >> 1 for code in codes if code & 1])
 
     def _bare(self, name: str) -> Group:
         query = "SELECT name, purpose, source, line, stable FROM groups WHERE name = ?"
         _, purpose, source, line, stable = self._tables.rows(query, name)[0]
         return Group(name, purpose, (), self._shown[source].group(name, line), stable)
-
-    def ids(self, table: str) -> Iterator[tuple[str, str]]:
-        """Names with their stable ids, of those that have one."""
-        yield from self._tables.stream(f"SELECT {_NAMED[table]}, stable FROM {table} WHERE stable != ''")
 
     def names(self, table: str) -> Iterator[str]:
         """All logins or group names, in the order of reading."""

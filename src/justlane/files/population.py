@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from array import array
+from typing import TYPE_CHECKING
 
 from justlane.files.intake import Intake
 from justlane.files.people_store import Shown
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import SourceRead
+
+if TYPE_CHECKING:
+    from justlane.files.intake import Ints
 
 ANY = "*"
 """What stands for the name in a rule that gives another."""
@@ -34,33 +38,50 @@ class Population:
         """Login, name, enabled, stable id, source, line."""
         self.groups: list[tuple[str, str, str, int, int]] = []
         """Name, purpose, stable id, source, line."""
-        self.held_users: dict[int, array[int]] = {}
-        """User -> pairs of group and line."""
-        self.held_groups: dict[int, array[int]] = {}
-        """Group -> pairs of group and line."""
-        self.members: dict[int, array[int]] = {}
-        """Group -> pairs of member (2n the user n, 2n + 1 the group n) and line."""
         self.findings: list[Finding] = []
+        self._edges: list[tuple[Ints, Ints, Ints]] = []
+        """Group, member (2n the user n, 2n + 1 the group n) and line, for each source."""
         self._logins: dict[str, int] = {}
         self._names: dict[str, int] = {}
 
     def add(self, intake: Intake, read: SourceRead, naming: Naming) -> None:
         """Take in what one directory said."""
+        import numpy as np
+
         source = len(self.sources)
         self.sources.append(read)
         named = (intake.shown, intake.shown_groups) if intake.has_lines else (intake.directory, intake.directory)
         self.shown.append(Shown(*named, intake.has_lines))
         edges = intake.edges()
         self.findings += intake.findings
-        users = self._add_users(intake, source, naming)
-        groups = self._add_groups(intake, source, naming)
+        users = _padded(self._add_users(intake, source, naming))
+        groups = _padded(self._add_groups(intake, source, naming))
         intake.forget()
-        for group, member, line in zip(*edges, strict=True):
-            inside = groups[group]
-            known = users[member] if member >= 0 else groups[-member - 1]
-            if inside >= 0 and known >= 0:
-                _append(self.members, inside, 2 * known + (member < 0), line)
-                _append(self.held_users if member >= 0 else self.held_groups, known, inside, line)
+        nested = edges.members < 0
+        inside = groups[edges.groups]
+        known_user = users[np.where(nested, -1, edges.members)]
+        known_group = groups[np.where(nested, -edges.members - 1, -1)]
+        members = np.where(nested, 2 * known_group + 1, 2 * known_user)
+        some = (inside >= 0) & (members >= 0)
+        self._edges.append((inside[some], members[some], edges.lines[some]))
+
+    @property
+    def memberships(self) -> int:
+        """How many there are."""
+        return sum(len(groups) for groups, _, _ in self._edges)
+
+    def packed(self) -> tuple[Packed, Packed, Packed]:
+        """What holds each user and each group (groups and lines), and what each group holds (members and lines)."""
+        import numpy as np
+
+        none = np.empty(0, np.int64)
+        groups, members, lines = (np.concatenate([none, *(edges[n] for edges in self._edges)]) for n in range(3))
+        nested = members % 2 == 1
+        held = [
+            Packed(members[some] // 2, groups[some], lines[some], count)
+            for some, count in ((~nested, len(self.users)), (nested, len(self.groups)))
+        ]
+        return held[0], held[1], Packed(groups, members, lines, len(self.groups))
 
     def _add_users(self, intake: Intake, source: int, naming: Naming) -> array[int]:
         """The index of each user among all; -1 for one that has no place."""
@@ -102,9 +123,22 @@ class Population:
         self.findings.append(Finding("same-name-twice", Severity.ERROR, source, message, hint))
 
 
-def _append(lists: dict[int, array[int]], key: int, value: int, line: int) -> None:
-    pairs = lists.get(key)
-    if pairs is None:
-        lists[key] = array("I", (value, line))
-    else:
-        pairs.extend((value, line))
+class Packed:
+    """Pairs of numbers for each of a row of keys, as bytes: little-endian, 32 bits, in the order in which they came."""
+
+    def __init__(self, keys: Ints, first: Ints, second: Ints, count: int) -> None:
+        import numpy as np
+
+        order = np.argsort(keys, kind="stable")
+        self._body = np.column_stack((first[order], second[order])).astype("<u4").tobytes()
+        self._bounds: list[int] = (8 * np.searchsorted(keys[order], np.arange(count + 1))).tolist()
+
+    def __getitem__(self, key: int) -> bytes:
+        return self._body[self._bounds[key] : self._bounds[key + 1]]
+
+
+def _padded(places: array[int]) -> Ints:
+    """With one more at the end, for whom nothing stands."""
+    import numpy as np
+
+    return np.array([*places, -1])

@@ -13,8 +13,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from justlane.engine.aliases import Aliases, renamed
-from justlane.files.people_store import GROUPS, USERS, PeopleStore, write_people
+from justlane.engine.aliases import Aliases
+from justlane.files.people_store import PeopleStore, write_people
 from justlane.files.tables import Tables
 from justlane.model.errors import StorageError, UsageError
 from justlane.model.people import Snapshot
@@ -136,4 +136,8 @@ def called_now(estate: Path, people: PeopleStore, what: str, name: str) -> str:
 
 def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:
     """Those who had another name in one snapshot than they have in another, by their stable ids."""
-    return Aliases(*(renamed(then.ids(table), now.ids(table)) for table in (USERS, GROUPS)))
+    from justlane.files.differing import Differences
+
+    if then.snapshot == now.snapshot:
+        return Aliases({}, {})
+    return Differences(then, now).aliases()
