@@ -158,7 +158,7 @@ def _client(port: int, encryption: str, place: Path) -> float:
     """Seconds that the system's own client takes for the same entries and attributes."""
     from tests.directory_server import SECRET
 
-    url = f"{'ldap' if encryption == 'none' else 'ldaps'}://localhost:{port}"
+    url = f"{'ldap' if encryption == 'none' else 'ldaps'}://127.0.0.1:{port}"
     account = ["-x", "-D", f"cn=reader,{SUFFIX}", "-w", SECRET, "-H", url, "-LLL", "-E", "pr=1000/noprompt"]
     start = time.perf_counter()
     for unit, where in (("people", "(objectClass=inetOrgPerson)"), ("groups", "(objectClass=groupOfNames)")):

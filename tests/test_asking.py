@@ -176,6 +176,9 @@ class CompletionTest(EstateTest):
             ("justlane ask imke.vos restart", 3, ["restart-station"]),
             ("justlane ask imke.vos run-pipeline buildyard/night", 4, ["buildyard/night-shift"]),
             ("justlane ask imke.vos run-pipeline fieldnet", 4, []),
+            ("justlane people sh", 2, ["show"]),
+            ("justlane people show radar", 3, ["radar-crew"]),
+            ("justlane people show imke", 3, ["imke.vos"]),
             ("justlane align ", 2, ["buildyard", "fieldnet", "planboard", "quayside", "siltstore", "sourcebank"]),
         ):
             self.assertEqual(self.complete(words, count), expected, words)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from justlane.cli import options
+from justlane.cli import arguments, options
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import look, say, show
 from justlane.engine.index import EstateIndex
@@ -16,7 +16,7 @@ from justlane.reports.interface import present
 
 
 @click.command()
-@options.platform_argument
+@arguments.platform_argument
 @options.estate_option
 @options.format_option("text", "json", "csv")
 @click.option("--dry-run", is_flag=True, help="Show what would change, change nothing.")

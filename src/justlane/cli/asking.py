@@ -7,15 +7,15 @@ from typing import Any
 
 import click
 
-from justlane.cli import options
+from justlane.cli import arguments, options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
 
 
 @click.command()
-@options.user_argument
-@options.action_argument
-@options.scope_argument
+@arguments.user_argument
+@arguments.action_argument
+@arguments.scope_argument
 @options.estate_option
 @options.as_of_option
 @circumstance_options
@@ -48,8 +48,8 @@ def ask(
 
 
 @click.command()
-@options.user_argument
-@options.optional_scope_argument
+@arguments.user_argument
+@arguments.optional_scope_argument
 @options.estate_option
 @options.as_of_option
 @circumstance_options
@@ -81,8 +81,8 @@ def reach(
 
 
 @click.command()
-@options.action_argument
-@options.scope_argument
+@arguments.action_argument
+@arguments.scope_argument
 @options.estate_option
 @options.as_of_option
 @circumstance_options

@@ -1,15 +1,13 @@
-"""Options that several commands share, and the completion of the estate's own names."""
+"""Options that several commands share, and the estate that they name."""
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TypeVar
 
 import click
-from click.shell_completion import CompletionItem
 
 from justlane.cli.terminal import warn
 from justlane.directories.interface import read_people
@@ -17,7 +15,7 @@ from justlane.engine.index import EstateIndex
 from justlane.engine.people import ANONYMOUS_NAME
 from justlane.files.folder import find_root
 from justlane.files.opening import open_estate, open_index, open_people
-from justlane.model.errors import JustLaneError, UsageError
+from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
 from justlane.model.people import Snapshot
 from justlane.model.scopes import platform_of
@@ -132,44 +130,3 @@ def _known(name: str, names: Mapping[str, object], what: str) -> str:
 
     some = ", ".join(list(names)[:8]) + (", …" if len(names) > 8 else "")
     raise UsageError(f"{what} {name!r}", did_you_mean(name, names, f"there are: {some}" if names else ""))
-
-
-def _completer(names: Callable[[Estate, dict[str, object]], dict[str, str]]) -> Callable[..., list[CompletionItem]]:
-    """A completion function from a function that gives names with their meaning."""
-
-    def complete(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
-        folder = ctx.params.get("folder") or os.environ.get("JUSTLANE_ESTATE")
-        try:
-            estate = open_estate(folder_of(Path(folder) if folder else None), read_people)
-        except JustLaneError:
-            return []
-        found = names(estate, ctx.params)
-        return [CompletionItem(name, help=meaning) for name, meaning in found.items() if name.startswith(incomplete)]
-
-    return complete
-
-
-def _scopes(estate: Estate, given: dict[str, object]) -> dict[str, str]:
-    """All scopes, or those of the platforms that have the action already typed."""
-    action = given.get("action")
-    return {
-        address: scope.kind
-        for platform in estate.platforms.values()
-        if action is None or action in platform.actions
-        for address, scope in platform.scopes.items()
-    }
-
-
-def _actions(estate: Estate, given: dict[str, object]) -> dict[str, str]:
-    return {a.name: a.meaning for platform in estate.platforms.values() for a in platform.actions.values()}
-
-
-user_argument = click.argument(
-    "user", shell_complete=_completer(lambda estate, _: {u.login: u.name for u in estate.directory.users.values()})
-)
-action_argument = click.argument("action", shell_complete=_completer(_actions))
-scope_argument = click.argument("scope", shell_complete=_completer(_scopes))
-optional_scope_argument = click.argument("scope", required=False, shell_complete=_completer(_scopes))
-platform_argument = click.argument(
-    "platform", shell_complete=_completer(lambda estate, _: {p.name: p.purpose for p in estate.platforms.values()})
-)

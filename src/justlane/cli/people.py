@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import click
 from msgspec.structs import replace
 
-from justlane.cli import options
+from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
 from justlane.cli.terminal import say, show, warn
 from justlane.directories.interface import read_people
@@ -69,7 +69,7 @@ def pull(folder: Path | None, fewer: bool, form: str) -> None:
 
 
 @people.command("show", short_help="How old the picture is; or all about one user or group.")
-@click.argument("name", required=False)
+@arguments.person_or_group_argument
 @options.estate_option
 @options.as_of_option
 @options.format_option("text", "json")

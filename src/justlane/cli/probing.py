@@ -8,7 +8,7 @@ from typing import Any
 import click
 import msgspec
 
-from justlane.cli import options
+from justlane.cli import arguments, options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import show
@@ -18,7 +18,7 @@ from justlane.model.errors import InterruptedRunError
 
 
 @click.command()
-@options.platform_argument
+@arguments.platform_argument
 @options.estate_option
 @circumstance_options
 @options.format_option("text", "json", "csv")

@@ -9,7 +9,7 @@ from urllib.parse import urlsplit
 import click
 import msgspec
 
-from justlane.cli import options
+from justlane.cli import arguments, options
 from justlane.cli.terminal import say
 from justlane.files.secrets import token
 from justlane.model.errors import UnreachableError, UsageError
@@ -62,7 +62,7 @@ def nature_of(estate: Estate, name: str) -> Nature:
 
 
 @click.command()
-@options.platform_argument
+@arguments.platform_argument
 @options.estate_option
 @click.option(
     "--port", type=click.IntRange(1, 65535), help="Listen here rather than at the port of the platform's url."
@@ -106,7 +106,7 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
 
 
 @click.command()
-@options.platform_argument
+@arguments.platform_argument
 @click.argument("kind", type=click.Choice(list(MISBEHAVIOURS)))
 @click.argument("detail", nargs=-1)
 @options.estate_option

@@ -62,6 +62,8 @@ def open_people(folder: Path, read_people: PeopleReader) -> Everybody:
     loaded = load(folder, read_people)
     if loaded.people is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
+    if loaded.estate is not None:
+        cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
     return Everybody(loaded.people, loaded.pull_every)
 
 

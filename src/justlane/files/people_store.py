@@ -322,6 +322,12 @@ class PeopleStore:
         """All logins or group names, in the order of reading."""
         return (name for (name,) in self._tables.stream(f"SELECT {_NAMED[table]} FROM {table} ORDER BY id"))
 
+    def beginning(self, table: str, text: str, most: int) -> dict[str, str]:
+        """The first logins or group names that begin with a text, with what people know them by."""
+        name, title = (_NAMED[table], "name" if table == USERS else "purpose")
+        query = f"SELECT {name}, {title} FROM {table} WHERE {name} >= ? AND {name} < ? ORDER BY 1 LIMIT ?"
+        return dict(self._tables.rows(query, text, text + "\U0010ffff", most))
+
     def count(self, table: str) -> int:
         """How many users or groups there are."""
         return int(self._tables.rows(f"SELECT count(*) FROM {table}")[0][0])

@@ -1,0 +1,74 @@
+"""Arguments that several commands share. A shell completes them with the estate's own names."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from justlane.cli.options import folder_of
+from justlane.directories.interface import read_people
+from justlane.files.opening import open_index, open_people
+from justlane.model.errors import JustLaneError
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
+
+_MOST_PEOPLE = 200
+Names = Callable[[Path, Mapping[str, object], str], Mapping[str, str]]
+"""Names with their meaning: given the estate's folder, what was typed already, and how the name begins."""
+
+
+def _completer(names: Names) -> Callable[..., list[CompletionItem]]:
+    def complete(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        from click.shell_completion import CompletionItem
+
+        folder = ctx.params.get("folder") or os.environ.get("JUSTLANE_ESTATE")
+        try:
+            found = names(folder_of(Path(folder) if folder else None), ctx.params, incomplete)
+        except JustLaneError:
+            return []
+        return [CompletionItem(name, help=meaning) for name, meaning in found.items() if name.startswith(incomplete)]
+
+    return complete
+
+
+def _users(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    return open_people(folder, read_people).store.beginning("users", beginning, _MOST_PEOPLE)
+
+
+def _people(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    store = open_people(folder, read_people).store
+    groups = store.beginning("groups", beginning, _MOST_PEOPLE)
+    return {**groups, **store.beginning("users", beginning, _MOST_PEOPLE)}
+
+
+def _scopes(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    """All scopes, or those of the platforms that have the action already typed."""
+    action = given.get("action")
+    return {
+        address: scope.kind
+        for platform in open_index(folder, read_people).estate.platforms.values()
+        if action is None or action in platform.actions
+        for address, scope in platform.scopes.items()
+    }
+
+
+def _actions(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    platforms = open_index(folder, read_people).estate.platforms.values()
+    return {action.name: action.meaning for platform in platforms for action in platform.actions.values()}
+
+
+def _platforms(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    return {p.name: p.purpose for p in open_index(folder, read_people).estate.platforms.values()}
+
+
+user_argument = click.argument("user", shell_complete=_completer(_users))
+person_or_group_argument = click.argument("name", required=False, shell_complete=_completer(_people))
+action_argument = click.argument("action", shell_complete=_completer(_actions))
+scope_argument = click.argument("scope", shell_complete=_completer(_scopes))
+optional_scope_argument = click.argument("scope", required=False, shell_complete=_completer(_scopes))
+platform_argument = click.argument("platform", shell_complete=_completer(_platforms))
