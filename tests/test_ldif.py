@@ -46,12 +46,14 @@ DAMAGED = [
 ]  # fmt: skip
 
 
-def read(content: str | bytes) -> tuple[Directory, list[str]]:
+def read(content: str | bytes, **more: object) -> tuple[Directory, list[str]]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "people.ldif"
         path.write_bytes(content if isinstance(content, bytes) else content.encode())
         people = Population()
-        intake = read_people("office", DirectoryShape.model_validate({"ldif": "people.ldif"}), Path(folder))
+        intake = read_people(
+            "office", DirectoryShape.model_validate({"ldif": {"file": "people.ldif", **more}}), Path(folder)
+        )
         people.add(intake, SourceRead("office", "ldif", "", "", {}, 0, 0), Naming())
     directory = in_memory(people, Snapshot(datetime.now(UTC), ())).whole()
     findings = people.findings
@@ -71,6 +73,19 @@ class LdifTest(unittest.TestCase):
             findings,
             ["warning people.ldif:32:1 the member 'nobody' is neither a user nor a group of the directory office"],
         )
+
+    def test_only_what_lies_below_a_place(self) -> None:
+        people = {"under": "OU=People, DC=pumphall,DC=example", "name": "uid", "disabled when": "sn is nobody"}
+        directory, _ = read(
+            PUMPHALL["people.ldif"], people=people, groups={"under": "ou=none", "schema": "groupOfNames"}
+        )
+        self.assertEqual(
+            ([u.name for u in directory.users.values()], len(directory.groups)), (["ada.brook", "ben.ferry"], 0)
+        )
+        directory, _ = read(
+            PUMPHALL["people.ldif"], people={"under": "ople,dc=pumphall,dc=example"}, groups={"for": "cn"}
+        )
+        self.assertEqual((len(directory.users), directory.groups["staff"].purpose), (0, "staff"))
 
     def test_damage_is_an_error_with_its_line(self) -> None:
         for content, line, message in DAMAGED:

@@ -19,6 +19,9 @@ Values = Mapping[str, list[tuple[str, int]]]
 """Attribute in lower case -> its values, each with the line where it starts (0 if there is none). Bytes that are not
 UTF-8 stand as surrogates."""
 
+Take = Callable[[str, int, Values], None]
+"""Takes an entry: its distinguished name, its line, and what it holds."""
+
 IDS = ("entryuuid", "nsuniqueid", "objectguid", "ipauniqueid")
 BY_LOGIN = "memberuid"
 OF_MEMBERS = "memberof"
@@ -34,6 +37,8 @@ class People(Struct, frozen=True):
     id: tuple[str, ...]
     disabled: tuple[str, ...]
     """`attribute`, `attribute is value`, `attribute has bit number`."""
+    under: str = ""
+    """The entry below which they are, in its one form; empty for everywhere."""
 
 
 class Groups(Struct, frozen=True):
@@ -44,6 +49,8 @@ class Groups(Struct, frozen=True):
     purpose: tuple[str, ...]
     id: tuple[str, ...]
     members: tuple[str, ...]
+    under: str = ""
+    """The entry below which they are, in its one form; empty for everywhere."""
 
 
 _ANY_PERSON = (
@@ -79,11 +86,12 @@ def people_of(shape: PersonEntriesShape) -> People:
     """The preset, with what an estate says otherwise."""
     preset = PEOPLE[shape.schema_name]
     return People(
-        frozenset() if shape.where else preset.classes,
+        preset.classes,
         _lower(shape.login) or preset.login,
         _lower(shape.name) or preset.name,
         _lower(shape.stable_id) or preset.id,
         _lower(shape.disabled_when) or preset.disabled,
+        key_of(shape.under),
     )
 
 
@@ -91,11 +99,12 @@ def groups_of(shape: GroupEntriesShape) -> Groups:
     """The preset, with what an estate says otherwise."""
     preset = GROUPS[shape.schema_name]
     return Groups(
-        frozenset() if shape.where else preset.classes,
+        preset.classes,
         _lower(shape.name) or preset.name,
         _lower(shape.purpose) or preset.purpose,
         _lower(shape.stable_id) or preset.id,
         _lower(shape.members) or preset.members,
+        key_of(shape.under),
     )
 
 
@@ -135,7 +144,7 @@ class EntryReader:
         self._people = people
         self._groups = groups
         self._disabled = [condition.partition(" ") for condition in people.disabled]
-        self._kinds: dict[tuple[str, ...], Callable[[str, int, Values], None] | None] = {}
+        self._kinds: dict[tuple[str, ...], Take | None] = {}
         """What is done with entries of these object classes."""
 
     def sort(self, dn: str, line: int, values: Values) -> None:
@@ -151,10 +160,10 @@ class EntryReader:
         if take is not None:
             take(dn, line, values)
 
-    def _kind(self, classes: set[str]) -> Callable[[str, int, Values], None] | None:
+    def _kind(self, classes: set[str]) -> Take | None:
         if classes & self._groups.classes:
-            return self.group
-        return self.person if classes & self._people.classes else None
+            return _below(self._groups.under, self.group)
+        return _below(self._people.under, self.person) if classes & self._people.classes else None
 
     def person(self, dn: str, line: int, values: Values) -> None:
         """Take an entry for a user."""
@@ -195,6 +204,18 @@ class EntryReader:
     def _nameless(self, what: str, dn: str, line: int, attributes: tuple[str, ...]) -> None:
         hint = f"a {what} needs one of: {', '.join(attributes)}"
         self._intake.wrong(line, f"the {what} {clean(dn)!r} has no name", hint)
+
+
+def _below(under: str, take: Take) -> Take:
+    """The same for entries at or below a place only."""
+    if not under:
+        return take
+
+    def taken(dn: str, line: int, values: Values) -> None:
+        if f",{key_of(dn)}".endswith(f",{under}"):
+            take(dn, line, values)
+
+    return taken
 
 
 def _first(values: Values, names: tuple[str, ...]) -> str:

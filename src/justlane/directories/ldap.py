@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 from justlane.directories.entries import EntryReader, Groups, People, Values, groups_of, people_of
 from justlane.directories.interface import Surroundings
 from justlane.directories.ldap_session import LdapSession
-from justlane.files.directory_shapes import DirectoryShape, GroupEntriesShape, LdapShape, PersonEntriesShape
+from justlane.files.directory_shapes import DirectoryShape, GroupSearchShape, LdapShape, PeopleSearchShape
 from justlane.files.intake import Intake
 from justlane.model.errors import IncompleteError, NoRightError
 
@@ -48,7 +48,7 @@ class _Reading:
 
     def all(
         self,
-        shape: PersonEntriesShape | GroupEntriesShape,
+        shape: PeopleSearchShape | GroupSearchShape,
         classes: Iterable[str],
         attributes: list[str],
         take: Callable[[str, int, Values], None],

@@ -44,7 +44,6 @@ class PersonEntriesShape(Shape):
         "any", alias="schema", description="The object class that the entries follow; it presets the rest."
     )
     under: Words = Field("", description="The entry below which they are; the whole directory, when left out.")
-    where: Words = Field("", description="An LDAP filter (RFC 4515), instead of the preset one.")
     login: Many = Field((), description="Attributes for the login.")
     name: Many = Field((), description="Attributes for the name that people know them by.")
     stable_id: Many = Field((), alias="id", description="Attributes that stay the same when somebody is renamed.")
@@ -60,7 +59,6 @@ class GroupEntriesShape(Shape):
         "any", alias="schema", description="The object class that the entries follow; it presets the rest."
     )
     under: Words = Field("", description="The entry below which they are; the whole directory, when left out.")
-    where: Words = Field("", description="An LDAP filter (RFC 4515), instead of the preset one.")
     name: Many = Field((), description="Attributes for the group's name.")
     purpose: Many = Field((), alias="for", description="Attributes for what it is for.")
     stable_id: Many = Field((), alias="id", description="Attributes that stay the same when it is renamed.")
@@ -68,6 +66,18 @@ class GroupEntriesShape(Shape):
         (),
         description="Attributes that hold the members: member, uniqueMember, memberUid; or memberOf, of members.",
     )
+
+
+class PeopleSearchShape(PersonEntriesShape):
+    """The same, of a server, which can be told to look for some only."""
+
+    where: Words = Field("", description="An LDAP filter (RFC 4515), instead of the preset one.")
+
+
+class GroupSearchShape(GroupEntriesShape):
+    """The same, of a server, which can be told to look for some only."""
+
+    where: Words = Field("", description="An LDAP filter (RFC 4515), instead of the preset one.")
 
 
 class LdifShape(Shape):
@@ -93,8 +103,8 @@ class LdapShape(Shape):
     )
     certificate: Words = Field("", description="For signing in by certificate: a PEM file with it.")
     certificate_key: Words = Field("", alias="key", description="A PEM file with its key, readable by you alone.")
-    people: PersonEntriesShape = Field(unsaid(PersonEntriesShape), description="Which entries are people.")
-    groups: GroupEntriesShape = Field(unsaid(GroupEntriesShape), description="Which entries are groups.")
+    people: PeopleSearchShape = Field(unsaid(PeopleSearchShape), description="Which entries are people.")
+    groups: GroupSearchShape = Field(unsaid(GroupSearchShape), description="Which entries are groups.")
     page_size: Positive = Field(500, alias="page size", description="Entries to a page (RFC 2696).")
     patience: Positive = Field(60, alias="wait at most", description="Seconds to wait for one answer.")
     most: Positive = Field(5_000_000, alias="at most", description="More entries than this are a mistake.")
