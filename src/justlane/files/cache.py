@@ -46,6 +46,8 @@ class Origin(msgspec.Struct, frozen=True):
     """When its people were read."""
     pulled: bool
     """Whether they are in a snapshot."""
+    newest: str
+    """The newest snapshot of that time: another one may stand for the files now."""
 
 
 class Recalled(NamedTuple):
@@ -62,7 +64,7 @@ def recall(folder: Path) -> Recalled | None:
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
         if not _still_true(origin, folder):
             return None
-        people = open_snapshot(folder, newest(folder)) if origin.pulled else kept_people(folder)
+        people = open_snapshot(folder, origin.newest) if origin.pulled else kept_people(folder)
         return Recalled(store, people) if people and people.snapshot.taken == origin.taken else None
     except (OSError, sqlite3.Error, StorageError, msgspec.DecodeError):
         return None
@@ -88,6 +90,7 @@ def _still_true(origin: Origin, folder: Path) -> bool:
     return (
         origin.version == __version__
         and origin.folder == str(folder.resolve())
+        and origin.newest == newest(folder)
         and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
         and all(digest(folder / file) == known for file, known in origin.digests.items())
     )
@@ -99,7 +102,7 @@ def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[
     if estate.people is None:
         return
     taken, pulled = estate.people.taken, bool(estate.people.name)
-    origin = Origin(__version__, str(folder.resolve()), digests, matches, taken, pulled)
+    origin = Origin(__version__, str(folder.resolve()), digests, matches, taken, pulled, newest(folder))
     try:
         write(_place(folder), msgspec.msgpack.encode(origin), estate)
     except (OSError, sqlite3.Error):
