@@ -182,10 +182,10 @@ class LdapSession:
             yield
         except JustLaneError:
             raise
-        except (wrong.LDAPInvalidFilterError, wrong.LDAPInvalidDnError) as error:
-            raise UsageError(
-                f"{self.server}: `where` or `under` cannot be understood: {error}", "correct it"
-            ) from error
+        except (wrong.LDAPInvalidFilterError, wrong.LDAPInvalidDnError, wrong.LDAPInvalidPortError) as error:
+            port = isinstance(error, wrong.LDAPInvalidPortError)
+            what = "its port" if port else "`where` or `under`"
+            raise UsageError(f"{self.server}: {what} cannot be understood: {error}", "correct it") from error
         except Exception as error:
             # Damaged answers make the library fail in ways that it does not name.
             raise self._explained(error) from error

@@ -106,9 +106,9 @@ class _Service:
         self.url = shape.url.rstrip("/")
         self._shape = shape
         self._progress = progress
-        secret = token(place_of(shape.token_from), folder)
+        self._token = token(place_of(shape.token_from), folder)
         self._client = httpx.Client(
-            headers={"Authorization": f"Bearer {secret}", "Accept": "application/scim+json"},
+            headers={"Authorization": f"Bearer {self._token}", "Accept": "application/scim+json"},
             timeout=shape.patience,
             verify=certificates.context(folder, shape.trust) if self.url.startswith("https:") else False,
             follow_redirects=False,
@@ -205,7 +205,7 @@ class _Service:
             raise UnreachableError(message, "check the url, and whether it runs") from error
 
     def _refused(self, answer: httpx.Response, kind: str, where: str) -> OutsideError:
-        code, said = answer.status_code, _detail(answer)
+        code, said = answer.status_code, _detail(answer).replace(self._token, "…")
         if code == 401:
             hint = _clock(answer) or "get a new one, and store it where `token from` says"
             return SignInError(f"{self.url}: it does not accept our token{said}", hint)
@@ -215,7 +215,7 @@ class _Service:
             hint = f"correct `{'people' if kind == 'Users' else 'groups'} where`: {where}"
             return NonsenseError(f"{self.url}: it does not understand our filter{said}", hint)
         if 300 <= code < 400:
-            elsewhere = answer.headers.get("location", "nowhere")
+            elsewhere = answer.headers.get("location", "nowhere").replace(self._token, "…")
             return IncompleteError(f"{self.url}: it refers to another address: {elsewhere}", "write that one as `url`")
         if code == 404:
             return UnreachableError(f"{self.url}: there are no {kind}{said}", "check the url: it is the base address")

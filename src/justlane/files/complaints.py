@@ -8,7 +8,7 @@ from typing import Annotated, Any, get_args, get_origin
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
-from justlane.files.vocabulary import PATTERNS, Shape
+from justlane.files.vocabulary import PATTERNS, Shape, may_be_secret
 from justlane.files.yamltext import Text, Where
 from justlane.model.names import did_you_mean
 
@@ -83,6 +83,7 @@ _CUSTOM = {
     "source": "write one of: ldif, csv, ldap, scim",
     "readable": "use https://; where the network is safe, say `encryption: none`",
     "sign in": "write `sign in as: DN` with `password from`, or `sign in by: certificate`, `socket` or `nobody`",
+    "signs in twice": "take `sign in as` and `password from` out, or `sign in by`",
     "effect": "write `give: ROLE` or `deny: ROLE`",
 }
 
@@ -91,7 +92,13 @@ def _wrong_value(detail: ErrorDetails) -> tuple[str, str]:
     kind = detail["type"]
     if kind in _CUSTOM:
         return detail["msg"], _CUSTOM[kind]
-    expected = _EXPECTED[kind](detail.get("ctx", {})) if kind in _EXPECTED else detail["msg"]
+    context = detail.get("ctx", {})
+    expected = _EXPECTED[kind](context) if kind in _EXPECTED else detail["msg"]
+    if may_be_secret(context.get("pattern", ""), detail["input"]):
+        return (
+            f"found something that may be a secret and is not shown, {expected}",
+            "a secret never stands in the estate",
+        )
     return f"found {_shown(detail['input'])}, {expected}", ""
 
 

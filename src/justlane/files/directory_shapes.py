@@ -112,9 +112,11 @@ class LdapShape(Shape):
     @model_validator(mode="after")
     def _one_way_in(self) -> LdapShape:
         """A password needs an account, a certificate its files."""
-        by_password = self.sign_in_by == "password"
-        if by_password != bool(self.sign_in_as and self.password_from):
-            raise PydanticCustomError("sign in", "it does not say how to sign in")
+        if self.sign_in_by == "password":
+            if not (self.sign_in_as and self.password_from):
+                raise PydanticCustomError("sign in", "it does not say how to sign in")
+        elif self.sign_in_as or self.password_from:
+            raise PydanticCustomError("signs in twice", "it says two ways to sign in")
         if (self.sign_in_by == "certificate") != bool(self.certificate and self.certificate_key):
             raise PydanticCustomError("sign in", "signing in by certificate takes a `certificate` and its `key`")
         return self

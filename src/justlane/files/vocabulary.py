@@ -9,14 +9,14 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, StringConstraints
 NAME = r"^[\w.@+-]+$"
 NAMED_PRINCIPAL = r"^(group|user) \S.*$"
 OF_GROUP = r"^group \S.*$"
-ADDRESS = r"^https?://\S+$"
+ADDRESS = r"^https?://[^\s/?#@]+([/?#]\S*)?$"
 SECRET = r"^(environment|file|keyring) \S.*$"
 UNBOUND = r"^(closed|open with \S+)$"
 ROLE_AT = r"^\S+ at \S+$"
 LOGIN_RULE = r"^[^*\s]*\*[^*\s]*$"
 GROUP_RULE = r"^[^*]*\*[^*]*$"
 SPAN_OF_TIME = r"^[1-9]\d* (minute|hour|day|week)s?$"
-LDAP_URL = r"^(ldaps?://[^\s/?#]+/?|ldapi://\S+)$"
+LDAP_URL = r"^(ldaps?://(\[[0-9A-Fa-f:.]+\]|[^\s/?#@:\[\]]+)(:\d{1,5})?/?|ldapi://\S+)$"
 SHARE = r"^(100|[1-9]?\d) ?%$"
 CONDITION = r"^[A-Za-z][\w-]*( is \S.*| has bit \d+|)$"
 DAY = r"^(mon|tue|wed|thu|fri|sat|sun)(-(mon|tue|wed|thu|fri|sat|sun))?$"
@@ -28,12 +28,12 @@ PATTERNS = {
     NAME: "a name of letters, digits and . _ @ + - without spaces",
     NAMED_PRINCIPAL: "`group NAME` or `user NAME`",
     OF_GROUP: "`group NAME`",
-    ADDRESS: "an address that starts with http:// or https://",
+    ADDRESS: "an address that starts with http:// or https://, without an account in it",
     SECRET: "`environment NAME`, `file PATH` or `keyring NAME`",
     LOGIN_RULE: "a login with one * for the login that the directory has, such as *.ext",
     GROUP_RULE: "a name with one * for the name that the directory has, such as ext-*",
     SPAN_OF_TIME: "a span such as 12 hours, 1 day or 2 weeks",
-    LDAP_URL: "an address such as ldaps://HOST, ldap://HOST:PORT or ldapi://PATH",
+    LDAP_URL: "an address such as ldaps://HOST, ldap://HOST:PORT or ldapi://PATH, without an account in it",
     SHARE: "a share such as 50 %",
     CONDITION: "`ATTRIBUTE`, `ATTRIBUTE is VALUE` or `ATTRIBUTE has bit NUMBER`",
     UNBOUND: "`closed` or `open with ROLE`",
@@ -42,6 +42,11 @@ PATTERNS = {
     HOURS: "hours such as 22:00-06:00",
 }
 """Each pattern, and what it expects in words."""
+
+
+def may_be_secret(pattern: str, value: Any) -> bool:
+    """Whether a text that does not fit a pattern may be, or hold, a secret that was written there by mistake."""
+    return pattern == SECRET or (pattern in (ADDRESS, LDAP_URL) and "@" in str(value))
 
 
 def listed(value: Any) -> Any:
