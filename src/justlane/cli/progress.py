@@ -28,7 +28,7 @@ class TerminalProgress(Progress):
             from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
             columns = (
-                TextColumn(what),
+                TextColumn(what, markup=False),
                 BarColumn(),
                 MofNCompleteColumn(),
                 TimeRemainingColumn(),

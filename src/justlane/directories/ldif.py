@@ -189,11 +189,11 @@ class LdifSource:
         try:
             with path.open(encoding="utf-8-sig", errors="surrogateescape") as file:
                 size = path.stat().st_size
-                around.progress.start(size, shape.ldif.file)
+                around.progress.start(size >> 20, f"{shape.ldif.file}, MB")
                 for entries, entry in enumerate(records(file, comment), 1):
                     reader.sort(entry.dn, entry.line, entry.attributes)
                     if entries % _A_WHILE == 0:
-                        around.progress.reach(min(os.lseek(file.fileno(), 0, os.SEEK_CUR), size), size)
+                        around.progress.reach(min(os.lseek(file.fileno(), 0, os.SEEK_CUR), size) >> 20, size >> 20)
             for count, line in said:
                 if count != entries:
                     message = f"the file says that it holds {count} entries, but holds {entries}"

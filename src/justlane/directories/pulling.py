@@ -42,15 +42,16 @@ def pull(folder: Path, progress: Progress, *, believe: bool = False) -> Pulled:
         raise EstateError(missing)
     try:
         people, snapshot = read_now(folder, root, lambda name, shape, at: read_people(name, shape, at, progress))
+        errors = [f for f in people.findings if f.severity is Severity.ERROR]
+        if errors:
+            raise EstateError(errors)
+        before = snapshots.newest(folder)
+        if before and not believe:
+            _believable(snapshots.open_snapshot(folder, before).snapshot, snapshot, root.people.may_vanish)
+        progress.start(0, "writing the snapshot")
+        name = snapshots.keep(folder, people, snapshot, root.people.keep)
     finally:
         progress.stop()
-    errors = [f for f in people.findings if f.severity is Severity.ERROR]
-    if errors:
-        raise EstateError(errors)
-    before = snapshots.newest(folder)
-    if before and not believe:
-        _believable(snapshots.open_snapshot(folder, before).snapshot, snapshot, root.people.may_vanish)
-    name = snapshots.keep(folder, people, snapshot, root.people.keep)
     kept = snapshots.open_snapshot(folder, name).snapshot
     return Pulled(kept, len(people.users), len(people.groups), people.memberships, before, tuple(people.findings))
 
