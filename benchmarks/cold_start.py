@@ -21,8 +21,8 @@ from msgspec.structs import replace
 
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
 from justlane.files import cache
-from justlane.files.intake import Intake
-from justlane.files.population import Naming, Population
+from justlane.files.people.intake import Intake
+from justlane.files.people.population import Naming, Population
 from justlane.model.bindings import Binding
 from justlane.model.estate import Estate, Habits, Platform
 from justlane.model.findings import Source

@@ -22,7 +22,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from benchmarks.cold_start import CLICK, LANE, timed
-from justlane.files import snapshots
+from justlane.files.people import snapshots
 
 PUMPHALL = Path(__file__).parent.parent / "src" / "justlane" / "demo" / "pumphall"
 SUFFIX = "dc=saltmarsh,dc=example"
@@ -181,7 +181,7 @@ IN_SQLITE = """
 import sys
 from pathlib import Path
 from justlane.engine.membership import user
-from justlane.files.snapshots import newest, open_snapshot
+from justlane.files.people.snapshots import newest, open_snapshot
 folder = Path(sys.argv[1])
 print(len(open_snapshot(folder, newest(folder)).groups_with(user("u77"))))
 """

@@ -13,8 +13,8 @@ from justlane.engine.index import EstateIndex
 from justlane.engine.missing import reply
 from justlane.engine.reaching import reach
 from justlane.files import cache
+from justlane.files.people.snapshots import newest, open_snapshot
 from justlane.files.schema import schemas
-from justlane.files.snapshots import newest, open_snapshot
 from justlane.files.store import Store, write
 from justlane.files.yamltext import read
 from justlane.model.people import Directory

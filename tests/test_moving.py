@@ -17,11 +17,12 @@ from justlane.engine.membership import MembershipIndex
 from justlane.engine.moving import Move, Pair, Standing, paired, people_changes
 from justlane.engine.sizing import Held, sizes
 from justlane.engine.sources import held_directly
-from justlane.files.differing import Differences
-from justlane.files.intake import Intake
 from justlane.files.loading import load
-from justlane.files.people_store import PeopleStore, in_memory
-from justlane.files.population import Naming, Population
+from justlane.files.people.differing import Differences
+from justlane.files.people.intake import Intake
+from justlane.files.people.population import Naming, Population
+from justlane.files.people.store import PeopleStore
+from justlane.files.people.writing import in_memory
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, SourceRead, User
 from tests.support import DEMO

@@ -18,9 +18,9 @@ from pathlib import Path
 from typing import Any
 
 from justlane.directories.interface import read_people
-from justlane.files import snapshots
 from justlane.files.declared import read_all
-from justlane.files.populating import read_now
+from justlane.files.people import snapshots
+from justlane.files.people.populating import read_now
 from justlane.files.shapes import EstateFile
 from tests.scim_server import TOKEN, ScimAnswers
 from tests.support import EstateTest, Ran

@@ -79,7 +79,7 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
         mind_age(index.estate.people, index.estate.pull_every)
         return index
     from justlane.engine.aliases import called_today
-    from justlane.files import snapshots
+    from justlane.files.people import snapshots
 
     then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
     aliases = snapshots.aliases(then, open_people(place, read_people).store)

@@ -14,9 +14,9 @@ from justlane.cli.terminal import say, show, warn
 from justlane.directories.interface import read_people
 from justlane.engine.membership import MembershipIndex
 from justlane.engine.portrait import Found, portrait
-from justlane.files import snapshots
 from justlane.files.opening import open_index, open_people
-from justlane.files.people_store import PeopleStore
+from justlane.files.people import snapshots
+from justlane.files.people.store import PeopleStore
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
 
@@ -222,7 +222,7 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     from justlane.engine.comparing import Side, compare
     from justlane.engine.deciding import Question
     from justlane.engine.moving import people_changes
-    from justlane.files.differing import Differences
+    from justlane.files.people.differing import Differences
 
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)
     differences = Differences(*stores)

@@ -10,7 +10,7 @@ from justlane.model.progress import Progress
 
 if TYPE_CHECKING:
     from justlane.files.directory_shapes import DirectoryShape
-    from justlane.files.intake import Intake
+    from justlane.files.people.intake import Intake
 
 
 class Surroundings(NamedTuple):
@@ -43,7 +43,7 @@ SOURCES = {
 
 def read_people(name: str, shape: DirectoryShape, folder: Path, progress: Progress | None = None) -> Intake:
     """Read the directory that an estate calls by a name."""
-    from justlane.files.intake import Intake
+    from justlane.files.people.intake import Intake
 
     source = cast(DirectorySource, import_module(SOURCES[shape.kind]).source)
     intake = Intake(name, shape.kind, shape.where if shape.files else name, lines=source.has_lines)

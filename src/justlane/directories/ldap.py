@@ -11,7 +11,7 @@ from justlane.directories.entries import EntryReader, Groups, People, Values, gr
 from justlane.directories.interface import Surroundings
 from justlane.directories.ldap_session import LdapSession
 from justlane.files.directory_shapes import DirectoryShape, GroupSearchShape, LdapShape, PeopleSearchShape
-from justlane.files.intake import Intake
+from justlane.files.people.intake import Intake
 from justlane.model.errors import IncompleteError, NoRightError
 
 

@@ -15,7 +15,7 @@ from msgspec import Struct
 from justlane.directories.entries import EntryReader, groups_of, people_of
 from justlane.directories.interface import Surroundings
 from justlane.files.directory_shapes import DirectoryShape
-from justlane.files.intake import Intake
+from justlane.files.people.intake import Intake
 
 _A_WHILE = 1 << 14
 """Entries between two words about how far the reading is."""

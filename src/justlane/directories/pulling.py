@@ -7,9 +7,9 @@ from pathlib import Path
 from msgspec import Struct
 
 from justlane.directories.interface import read_people
-from justlane.files import snapshots
 from justlane.files.declared import read_all
-from justlane.files.populating import missing_files, read_now
+from justlane.files.people import snapshots
+from justlane.files.people.populating import missing_files, read_now
 from justlane.files.shapes import EstateFile
 from justlane.files.yamltext import Text
 from justlane.model.errors import EstateError, RefusedError

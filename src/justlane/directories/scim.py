@@ -22,7 +22,7 @@ import msgspec
 from justlane.directories import certificates
 from justlane.directories.interface import Surroundings
 from justlane.files.directory_shapes import DirectoryShape, ScimShape
-from justlane.files.intake import Intake
+from justlane.files.people.intake import Intake
 from justlane.files.secrets import place_of, token
 from justlane.model.errors import (
     IncompleteError,

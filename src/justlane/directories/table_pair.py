@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from justlane.directories.interface import Surroundings
 from justlane.files.directory_shapes import CsvColumnsShape, DirectoryShape
-from justlane.files.intake import Intake
+from justlane.files.people.intake import Intake
 from justlane.model.names import did_you_mean
 
 _YES = {"", "yes", "y", "true", "1", "active", "enabled"}

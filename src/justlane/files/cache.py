@@ -2,7 +2,7 @@
 
 A sound estate is kept in the user's cache folder (`store`), with a digest of every file that it came from; it counts
 only while all of them, and the list of files that `include` matches, are still the same. So are people that were read
-from files (`people_store`); those that were pulled are in a snapshot, which belongs to the estate.
+from files (`people.store`); those that were pulled are in a snapshot, which belongs to the estate.
 """
 
 from __future__ import annotations
@@ -18,8 +18,8 @@ from platformdirs import user_cache_path
 
 from justlane import __version__
 from justlane.files.folder import included
-from justlane.files.people_store import PeopleStore, write_people
-from justlane.files.snapshots import newest, open_snapshot
+from justlane.files.people.snapshots import newest, open_snapshot
+from justlane.files.people.store import PeopleStore
 from justlane.files.store import Store, write
 from justlane.files.tables import Tables
 from justlane.model.errors import StorageError
@@ -27,7 +27,7 @@ from justlane.model.estate import Estate
 from justlane.model.people import Snapshot
 
 if TYPE_CHECKING:
-    from justlane.files.population import Population
+    from justlane.files.people.population import Population
 
 LARGE = 4 << 20
 """Of a file with more bytes than this, size, time and number are compared rather than its content."""
@@ -81,6 +81,8 @@ def kept_people(folder: Path) -> PeopleStore | None:
 
 def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleStore:
     """Remember the people that were read from an estate's files. OSError or sqlite3.Error if that is impossible."""
+    from justlane.files.people.writing import write_people
+
     path = _place(folder, ".people")
     write_people(path, people, snapshot, durable=False)
     return PeopleStore(Tables(path))

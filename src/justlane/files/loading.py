@@ -10,12 +10,14 @@ from typing import NamedTuple
 import msgspec
 
 from justlane.engine.index import EstateIndex
-from justlane.files import cache, snapshots
+from justlane.files import cache
 from justlane.files.building import build, seconds
 from justlane.files.checking import check_names
 from justlane.files.declared import DeclaredFiles, read_all
-from justlane.files.people_store import PeopleStore, in_memory
-from justlane.files.populating import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
+from justlane.files.people import snapshots
+from justlane.files.people.populating import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
+from justlane.files.people.store import PeopleStore
+from justlane.files.people.writing import in_memory
 from justlane.files.shapes import EstateFile
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate

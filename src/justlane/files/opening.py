@@ -15,8 +15,8 @@ from justlane.model.findings import Severity
 
 if TYPE_CHECKING:
     from justlane.files.loading import Loaded
-    from justlane.files.people_store import PeopleStore
-    from justlane.files.populating import PeopleReader
+    from justlane.files.people.populating import PeopleReader
+    from justlane.files.people.store import PeopleStore
 
 
 def open_estate(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> Estate:

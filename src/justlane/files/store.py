@@ -1,6 +1,6 @@
 """What an estate declares, in a form that is read only where it is asked: SQLite, one row for each scope and binding.
 
-Its people are kept apart (`people_store`). Rows hold MessagePack. The file is written beside the old one and replaces
+Its people are kept apart (`people.store`). Rows hold MessagePack. The file is written beside the old one and replaces
 it in one step; it is opened for reading.
 """
 

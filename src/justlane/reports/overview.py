@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from justlane.files.snapshots import Overview
+from justlane.files.people.snapshots import Overview
 from justlane.model.people import Snapshot
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import line, render

@@ -11,12 +11,12 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from justlane.files import snapshots
 from justlane.files.cache import digest
 from justlane.files.directory_shapes import DirectoryShape
-from justlane.files.intake import Intake
-from justlane.files.people_store import PeopleStore
-from justlane.files.population import Naming, Population
+from justlane.files.people import snapshots
+from justlane.files.people.intake import Intake
+from justlane.files.people.population import Naming, Population
+from justlane.files.people.store import PeopleStore
 from justlane.files.shapes import EstateFile
 from justlane.files.yamltext import Text
 from justlane.model.errors import StorageError

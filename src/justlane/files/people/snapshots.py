@@ -14,13 +14,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from justlane.engine.aliases import Aliases
-from justlane.files.people_store import PeopleStore, write_people
+from justlane.files.people.store import PeopleStore
 from justlane.files.tables import Tables
 from justlane.model.errors import StorageError, UsageError
 from justlane.model.people import Snapshot
 
 if TYPE_CHECKING:
-    from justlane.files.population import Population
+    from justlane.files.people.population import Population
 
 FOLDER = "snapshots"
 _NAME = re.compile(r"\d{4}-\d\d-\d\dT\d\d-\d\d-\d\dZ(?:-\d+)?")
@@ -107,6 +107,8 @@ def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> st
 
 def _written(estate: Path, people: Population, snapshot: Snapshot) -> str:
     """Write it under the first name of its second that nobody has."""
+    from justlane.files.people.writing import write_people
+
     stem = snapshot.taken.strftime(_FORM)
     number = 1
     while True:
@@ -136,7 +138,7 @@ def called_now(estate: Path, people: PeopleStore, what: str, name: str) -> str:
 
 def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:
     """Those who had another name in one snapshot than they have in another, by their stable ids."""
-    from justlane.files.differing import Differences
+    from justlane.files.people.differing import Differences
 
     if then.snapshot == now.snapshot:
         return Aliases({}, {})

@@ -7,7 +7,7 @@ from operator import attrgetter
 
 from justlane.engine.aliases import Aliases, renamed
 from justlane.engine.moving import Pair, Standing, paired
-from justlane.files.people_store import GROUPS, USERS, Kept, PeopleStore
+from justlane.files.people.store import GROUPS, USERS, Kept, PeopleStore
 
 
 class Differences:

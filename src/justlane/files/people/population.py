@@ -5,13 +5,13 @@ from __future__ import annotations
 from array import array
 from typing import TYPE_CHECKING
 
-from justlane.files.intake import Intake
-from justlane.files.people_store import Shown
+from justlane.files.people.intake import Intake
+from justlane.files.people.store import Shown
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import SourceRead
 
 if TYPE_CHECKING:
-    from justlane.files.intake import Ints
+    from justlane.files.people.intake import Ints
 
 ANY = "*"
 """What stands for the name in a rule that gives another."""
