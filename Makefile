@@ -21,6 +21,7 @@ check: $(VENV)/ready
 bench: $(VENV)/ready
 	$(BIN)/python -m benchmarks.cold_start
 	$(BIN)/python -m benchmarks.counting small medium
+	$(BIN)/python -m benchmarks.people ldif 20000 1000 100000
 
 $(VENV)/installed: pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Just Lane needs Python 3.11 or newer; try make PYTHON=python3.11")'

@@ -12,6 +12,7 @@ import stat
 import subprocess
 import sys
 import time
+import unittest
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -21,7 +22,10 @@ from justlane.directories.interface import read_people
 from justlane.files.declared import read_all
 from justlane.files.people import snapshots
 from justlane.files.people.populating import read_now
+from justlane.files.renaming import edited_line
 from justlane.files.shapes import EstateFile
+from justlane.model.errors import RefusedError
+from justlane.model.findings import Finding, Severity, Source
 from tests.scim_server import TOKEN, ScimAnswers
 from tests.support import EstateTest, Ran
 
@@ -196,6 +200,26 @@ class LookingTest(PeopleTest):
             [("imke.deelder", "imke.vos"), ("outside-hands", "contractors")],
         )
         self.assertEqual(found["access"]["gained"] + found["access"]["lost"], 0)
+
+
+class RenamingTest(unittest.TestCase):
+    def test_only_the_name_is_replaced(self) -> None:
+        for line, column, old, new, expected in (
+            ("    to: group up  # group up", 9, "up", "down", "    to: group down  # group up"),
+            ("to: group group", 5, "group", "team", "to: group team"),
+            ("to: 'user us'", 5, "us", "we", "to: 'user we'"),
+            ("holds: [group a, group a-b, local group a]", 18, "a-b", "c", "holds: [group a, group c, local group a]"),
+            ("- {group: a, to: a/a}", 11, "a", "b", "- {group: b, to: a/a}"),
+            ("who: ann.lee", 6, "ann.lee", "ann.o lee", "who: ann.o lee"),
+            ("to: group upper", 5, "up", "down", ""),
+            ("to: group up", 5, "up", "a: b", ""),
+        ):  # fmt: skip
+            edit = Finding("renamed", Severity.ERROR, Source("a.yaml", 3, column), "", "", old, new)
+            if expected:
+                self.assertEqual(edited_line(line, edit), expected)
+            else:
+                with self.assertRaisesRegex(RefusedError, "a.yaml:3: '.*' cannot be replaced here"):
+                    edited_line(line, edit)
 
 
 class SeveralTest(PeopleTest):

@@ -12,6 +12,9 @@ from justlane.model.findings import Finding
 
 _SAFE = re.compile(r"[\w][\w .@+-]*")
 """Names that mean the same in YAML with and without quotes."""
+_LETTER = r"[\w.@+-]"
+_KIND = re.compile(r"[\"']?(?:(?:local )?group +|user +)?")
+"""What may stand before the name."""
 
 
 def edits(findings: Iterable[Finding]) -> list[Finding]:
@@ -21,11 +24,13 @@ def edits(findings: Iterable[Finding]) -> list[Finding]:
 
 def edited_line(line: str, edit: Finding) -> str:
     """A line with its name replaced, nothing else touched. RefusedError if that cannot be done safely."""
-    start = line.find(edit.found, max(edit.source.column - 1, 0))
-    if start < 0 or not _SAFE.fullmatch(edit.instead):
+    kind = _KIND.match(line, max(edit.source.column - 1, 0))
+    name = re.compile(rf"(?<!{_LETTER}){re.escape(edit.found)}(?!{_LETTER})")
+    found = name.search(line, kind.end() if kind else 0)
+    if found is None or not _SAFE.fullmatch(edit.instead):
         where = f"{edit.source.line_address}: {edit.found!r} cannot be replaced here by {edit.instead!r}"
         raise RefusedError(where, "make this edit by hand; nothing was changed")
-    return line[:start] + edit.instead + line[start + len(edit.found) :]
+    return line[: found.start()] + edit.instead + line[found.end() :]
 
 
 def make(folder: Path, wanted: Iterable[Finding]) -> list[str]:
