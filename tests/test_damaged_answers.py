@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import socket
 import tempfile
 import unittest
@@ -203,6 +204,68 @@ class LdapTest(unittest.TestCase):
     @given(st.integers(0, 4), st.binary(min_size=1, max_size=60))
     def test_garbage(self, broken: int, garbage: bytes) -> None:
         self.assertIsNone(self.replayed(lambda place, messages: garbage if place == broken else b"".join(messages)))
+
+
+def tlv(tag: int, *parts: bytes) -> bytes:
+    """A value of BER."""
+    inside = b"".join(parts)
+    return bytes([tag, 0x84]) + len(inside).to_bytes(4, "big") + inside
+
+
+def done(tag: int) -> bytes:
+    return tlv(tag, tlv(10, b"\0"), tlv(4), tlv(4))
+
+
+def entry(dn: str, **attributes: list[str]) -> bytes:
+    listed = [
+        tlv(48, tlv(4, name.encode()), tlv(49, *[tlv(4, v.encode()) for v in some]))
+        for name, some in attributes.items()
+    ]
+    return tlv(0x64, tlv(4, dn.encode()), tlv(48, *listed))
+
+
+LAST_PAGE = tlv(0xA0, tlv(48, tlv(4, b"1.2.840.113556.1.4.319"), tlv(4, tlv(48, tlv(2, b"\0"), tlv(4)))))
+
+
+class PortionsTest(unittest.TestCase):
+    """A server that sends the members of a large group in portions of four."""
+
+    def read(self, portion: Callable[[int], tuple[str, list[str]] | None]) -> Outcome | None:
+        """What is read, if the members from a number on come as told."""
+        group = f"cn=crew,ou=groups,{SUFFIX}"
+
+        def answer(body: bytes) -> list[bytes]:
+            if body[0] == 0x60:
+                return [done(0x61)]
+            asked = re.search(rb"range=(\d+)-", body)
+            if b"ou=people" in body:
+                found = [entry(f"uid=p{n},ou=people,{SUFFIX}", uid=[f"p{n}"]) for n in range(9)]
+            else:
+                some = portion(int(asked.group(1)) if asked else 0)
+                found = [entry(group, cn=["crew"], **{some[0]: some[1]})] if some else []
+            return [*found, done(0x65) + (b"" if asked else LAST_PAGE)]
+
+        def serve(client: socket.socket) -> None:
+            while request := client.recv(65536):
+                for number, body in split(request):
+                    if body[0] != 0x42:
+                        client.sendall(b"".join(joined(number, answer(body))))
+
+        with answering(serve) as port:
+            return outcome(LdapTest.shape(port), Path())
+
+    def test_large_groups_are_put_together_and_a_missing_portion_is_an_error(self) -> None:
+        names = [f"uid=p{n},ou=people,{SUFFIX}" for n in range(9)]
+
+        def right(start: int) -> tuple[str, list[str]]:
+            end = "*" if start + 4 >= 9 else str(start + 3)
+            return f"member;range={start}-{end}", names[start : start + 4]
+
+        self.assertEqual(self.read(right), ALL)
+        self.assertIsNone(self.read(lambda start: right(start) if start < 4 else None))
+        self.assertIsNone(self.read(lambda start: right(0)))
+        self.assertIsNone(self.read(lambda start: (right(start)[0], right(start)[1][:2])))
+        self.assertIsNone(self.read(lambda start: right(start) if start < 8 else ("description", ["crew"])))
 
 
 class ScimTest(unittest.TestCase):

@@ -76,6 +76,9 @@ The estate stays in {folder}. Try next:
   justlane reach imke.vos fieldnet/north      what one person may do
   justlane holders update-firmware {buoy}
   justlane ask petra.loam run-pipeline buildyard/forecast/nightly
+  justlane people show hedda.crane            whose account is disabled, but who is still bound
+  justlane people pull                        keep who there is; after a change pull again, then
+  justlane people changes                     who moved, and what access that gave or took
   justlane standin fieldnet &                 start a platform again, then
   justlane meddle fieldnet stale-role station-watcher silence-alarm
   justlane probe fieldnet                     find what reading alone cannot see

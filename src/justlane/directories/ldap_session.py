@@ -41,6 +41,7 @@ from justlane.model.errors import (
 
 PAGED = "1.2.840.113556.1.4.319"
 _MOST_EMPTY_PAGES = 100
+_PORTION = re.compile(r"(\w[\w-]*);range=(\d+)-(\d+|\*)")
 
 
 class Found(NamedTuple):
@@ -151,8 +152,9 @@ class LdapSession:
                 return None, b"", 0
             if code != SUCCESS:
                 raise failure(code, _said(connection), self.server)
-            entries = [self._entry(item) for item in connection.response or () if self._is_entry(item)]
+            items = [item for item in connection.response or () if self._is_entry(item)]
             control = _control(connection, PAGED)
+            entries = [self._entry(item) for item in items]
             if not paged and control is None:
                 return entries, b"", 0
             if not paged or not isinstance(control, dict):
@@ -169,11 +171,30 @@ class LdapSession:
 
     def _entry(self, item: dict[str, Any]) -> Found:
         attributes = {str(name).lower(): values for name, values in item["raw_attributes"].items()}
-        portion = next((name for name in attributes if ";range=" in name), "")
-        if portion:
-            hint = "have the limit on values raised, or read who is in what from the people: `members: memberOf`"
-            raise IncompleteError(f"{self.server}: {item['dn']} is sent in portions ({portion})", hint)
+        for name in [name for name in attributes if _PORTION.fullmatch(name)]:
+            attributes[name.partition(";")[0]] = self._whole(item["dn"], name, attributes.pop(name))
         return Found(item["dn"], {name.partition(";")[0]: values for name, values in attributes.items()})
+
+    def _whole(self, dn: str, name: str, values: list[bytes]) -> list[bytes]:
+        """All values of an attribute that comes in portions, which some servers do with large groups."""
+        first, last = 0, ""
+        while portion := _PORTION.fullmatch(name):
+            attribute, start, last = portion.group(1, 2, 3)
+            if int(start) != first or (last != "*" and len(values) != int(last) + 1):
+                break
+            if last == "*":
+                return values
+            first = len(values)
+            connection = self._connection
+            connection.search(dn, "(objectClass=*)", ldap3.BASE, attributes=[f"{attribute};range={first}-*"])
+            if _code(connection) != SUCCESS:
+                raise failure(_code(connection), _said(connection), self.server)
+            entries = [item["raw_attributes"] for item in connection.response or () if self._is_entry(item)]
+            found = {str(key).lower(): more for entry in entries for key, more in entry.items()}
+            name = next((key for key in found if key.startswith(f"{attribute};")), "")
+            values = values + found.get(name, [])
+        hint = "try again; or read who is in what from the people: `members: memberOf`"
+        raise IncompleteError(f"{self.server}: a portion of {dn} is missing, after {len(values):,} values", hint)
 
     @contextmanager
     def _told(self) -> Iterator[None]:
