@@ -43,6 +43,7 @@ DAMAGED = [
     ("dn: uid=a,dc=x\nchangetype: modify\nadd: cn\n", 2, "found a change record"),
     ("dn: uid=a,dc=x\nobjectClass: person\nuid: a\n\ndn: uid=a,dc=y\nobjectClass: person\nuid: a\n", 5, "second user named 'a'"),
     ("dn: ou=x\nobjectClass: group\n", 1, "has no name"),
+    ("dn: uid=a,dc=x\nobjectClass: person\nuid:: YRtbMzFt\n", 1, r"the login 'a\x1b[31m' has characters that cannot be shown"),
 ]  # fmt: skip
 
 
@@ -73,6 +74,11 @@ class LdifTest(unittest.TestCase):
             findings,
             ["warning people.ldif:32:1 the member 'nobody' is neither a user nor a group of the directory office"],
         )
+
+    def test_names_cannot_forge_what_is_shown(self) -> None:
+        evil = base64.b64encode("Ada\x1b[31m\u202e\nadmin  yes".encode()).decode()
+        directory, findings = read(f"dn: uid=a,dc=x\nobjectClass: person\nuid: a\ncn:: {evil}\n")
+        self.assertEqual((directory.users["a"].name, findings), ("Ada [31m admin yes", []))
 
     def test_only_what_lies_below_a_place(self) -> None:
         people = {"under": "OU=People, DC=pumphall,DC=example", "name": "uid", "disabled when": "sn is nobody"}

@@ -33,6 +33,7 @@ from justlane.model.errors import (
     TimedOutError,
     UnreachableError,
 )
+from justlane.model.names import one_line
 from justlane.model.progress import Progress
 
 T = TypeVar("T", bound="_Resource")
@@ -215,7 +216,7 @@ class _Service:
             hint = f"correct `{'people' if kind == 'Users' else 'groups'} where`: {where}"
             return NonsenseError(f"{self.url}: it does not understand our filter{said}", hint)
         if 300 <= code < 400:
-            elsewhere = answer.headers.get("location", "nowhere").replace(self._token, "…")
+            elsewhere = one_line(answer.headers.get("location", "nowhere")).replace(self._token, "…")
             return IncompleteError(f"{self.url}: it refers to another address: {elsewhere}", "write that one as `url`")
         if code == 404:
             return UnreachableError(f"{self.url}: there are no {kind}{said}", "check the url: it is the base address")
@@ -230,7 +231,7 @@ def _detail(answer: httpx.Response) -> str:
         said = msgspec.json.decode(answer.content, type=dict[str, object]).get("detail")
     except (msgspec.DecodeError, UnicodeDecodeError):
         return ""
-    return f" (it says: {said})" if isinstance(said, str) and said else ""
+    return f" (it says: {one_line(said)})" if isinstance(said, str) and said else ""
 
 
 def _clock(answer: httpx.Response) -> str:

@@ -1,9 +1,10 @@
-"""Names that were meant: the nearest real ones to a name that does not exist, and those like a pattern."""
+"""Names: the nearest real ones to a name that does not exist, those like a pattern, and what can be shown of one."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection
+from unicodedata import category
 
 
 def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
@@ -44,3 +45,15 @@ def fitting(pattern: str) -> Callable[[str], bool]:
         return lambda name: wanted in name.casefold()
     like = re.compile(".*".join(map(re.escape, wanted.split("*"))), re.DOTALL)
     return lambda name: bool(like.fullmatch(name.casefold()))
+
+
+def one_line(text: str) -> str:
+    """What others wrote, safe to show: on one line, without characters that a terminal would obey."""
+    if text.isprintable():
+        return text
+    return " ".join("".join(letter if letter.isprintable() else " " for letter in text).split())
+
+
+def can_be_shown(name: str) -> bool:
+    """Whether a name is nothing but letters, signs and spaces of any script."""
+    return name.isprintable() or all(letter.isprintable() or category(letter) == "Zs" for letter in name)

@@ -8,6 +8,7 @@ from itertools import repeat
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
 from justlane.model.findings import Finding, Severity, Source
+from justlane.model.names import can_be_shown, one_line
 
 if TYPE_CHECKING:
     import numpy as np
@@ -98,6 +99,9 @@ class Intake:
 
     def user(self, login: str, name: str, enabled: bool, *, key: str, stable_id: str = "", line: int = 0) -> int | None:
         """Take in a user, whom memberships name by `key`; None, with a finding, if the login is taken."""
+        if not can_be_shown(login):
+            self._unfit("login", login, line)
+            return None
         number = len(self.logins)
         place = self._logins.number(login)
         if self._logins.entries[place]:
@@ -105,25 +109,32 @@ class Intake:
             return None
         self._logins.entries[place] = number + 1
         self.logins.append(login)
-        self.names.append(name)
+        self.names.append(one_line(name))
         self.enabled.append(enabled)
-        self.user_ids.append(stable_id)
+        self.user_ids.append(one_line(stable_id))
         self.user_lines.append(line)
         self._refs.entries[self._refs.number(key)] = number + 1
         return number
 
     def group(self, name: str, purpose: str, *, key: str, stable_id: str = "", line: int = 0) -> int | None:
         """Take in a group, whom memberships name by `key`; None, with a finding, if the name is taken."""
+        if not can_be_shown(name):
+            self._unfit("group name", name, line)
+            return None
         number = len(self.group_names)
         if self._groups.setdefault(name, number) != number:
             self._twice("group", name, line, self.group_lines[self._groups[name]])
             return None
         self.group_names.append(name)
-        self.purposes.append(purpose)
-        self.group_ids.append(stable_id)
+        self.purposes.append(one_line(purpose))
+        self.group_ids.append(one_line(stable_id))
         self.group_lines.append(line)
         self._refs.entries[self._refs.number(key)] = -number - 1
         return number
+
+    def _unfit(self, what: str, name: str, line: int) -> None:
+        message = f"the {what} {name!r} has characters that cannot be shown"
+        self.wrong(line, message, "give it another one, or read fewer entries", of_groups=what != "login")
 
     def _twice(self, what: str, name: str, line: int, first: int) -> None:
         of_groups = what == "group"
