@@ -159,6 +159,19 @@ class LookingTest(PeopleTest):
         self.assertIn("cannot be told while the estate is not sound", ran.err)
         self.assertIn("una.birk", ran.out)
 
+    def test_somebody_who_left_and_is_still_named(self) -> None:
+        self.pull()
+        text = (self.folder / LDIF).read_text()
+        text = re.sub(r"# vik\.sorrel, people.*\n(?:.+\n)+\n|member: uid=vik\.sorrel.*\n", "", text)
+        (self.folder / LDIF).write_text(text.replace("# numEntries: 58", "# numEntries: 57"))
+        self.pull()
+        self.assertIn("the directory has no user 'vik.sorrel'", self.lane("check", 2).out)
+        before = snapshots.names(self.folder)[0]
+        self.lane(f"ask vik.sorrel read-log fieldnet/north/harbour --as-of {before}")
+        self.lane("ask vik.sorrel read-log fieldnet/north/harbour", 2)
+        found = self.lane("people changes --format json", 1).json
+        self.assertEqual(([p["moves"] for p in found["people"]], found["access"]["lost"]), ([["left"]], 32))
+
     def test_a_login_that_somebody_else_has_now(self) -> None:
         self.pull()
         self.edit(LDIF, ("cn: Imke Vos\n", "cn: Ivo Vos\n"))

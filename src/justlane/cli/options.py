@@ -74,8 +74,8 @@ def opened(folder: Path | None) -> Estate:
 def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
     """The estate, sound and ready for questions, perhaps with the people of an earlier time."""
     place = folder_of(folder)
-    index = open_index(place, read_people)
     if as_of is None:
+        index = open_index(place, read_people)
         mind_age(index.estate.people, index.estate.pull_every)
         return index
     from justlane.engine.aliases import called_today
@@ -83,7 +83,9 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
 
     then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
     aliases = snapshots.aliases(then, open_people(place, read_people).store)
-    return index.with_people(*called_today(then.directory(), then.groups_with, aliases), then.snapshot)
+    directory, holding = called_today(then.directory(), then.groups_with, aliases)
+    index = open_index(place, read_people, earlier=[directory])
+    return index.with_people(directory, holding, then.snapshot)
 
 
 def mind_age(people: Snapshot | None, pull_every: int) -> None:

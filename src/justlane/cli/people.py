@@ -227,19 +227,23 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)
     differences = Differences(*stores)
     result = people_changes((before, after), differences.pairs, (stores[0].directory(), stores[1].directory()))
-    try:
-        index = open_index(place, read_people)
-    except EstateError:
-        warn("what access changed cannot be told while the estate is not sound: justlane check")
-        return result
     today = open_people(place, read_people).store
     later = snapshots.aliases(stores[1], today)
     since = later.users or later.groups
     earlier = snapshots.aliases(stores[0], today) if since else differences.aliases()
-    sides = []
-    for store, aliases in zip(stores, (earlier, later), strict=True):
-        called = called_today(store.directory(), store.groups_with, aliases)
-        sides.append(Side(store.snapshot.name, index.with_people(*called, store.snapshot)))
+    called = [
+        called_today(store.directory(), store.groups_with, aliases)
+        for store, aliases in zip(stores, (earlier, later), strict=True)
+    ]
+    try:
+        index = open_index(place, read_people, earlier=[directory for directory, _ in called])
+    except EstateError:
+        warn("what access changed cannot be told while the estate is not sound: justlane check")
+        return result
+    sides = [
+        Side(store.snapshot.name, index.with_people(*people_then, store.snapshot))
+        for store, people_then in zip(stores, called, strict=True)
+    ]
     touched = [later.users.get(login, login) for login in result.touched]
     access = compare(sides[0], sides[1], Question(now()), touched, only_people=True)
     return replace(result, access=access)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import sqlite3
+from collections import ChainMap
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple, cast
 
 import msgspec
 
@@ -54,10 +56,13 @@ class Loaded(NamedTuple):
         return EstateIndex(self.estate, holding=self.people.groups_with if large and self.people else None)
 
 
-def load(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> Loaded:
+def load(
+    folder: Path, read_people: PeopleReader, pulled_in: Path | None = None, earlier: Sequence[Directory] = ()
+) -> Loaded:
     """Read an estate with its people and check everything in it.
 
     `pulled_in` is the estate whose snapshots count, where it is another one, such as that of which this is a revision.
+    Users and groups of `earlier` times may be named too: the question is about them.
     """
     declared = read_all(folder)
     digests = {file.text.file: file.text.digest for file in declared.files}
@@ -73,7 +78,8 @@ def load(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None)
             checked = True
             estate = build(declared, declared.root, _directory(people))
             called_now = partial(snapshots.called_now, pulled_in or folder, people)
-            findings += check_names(estate, declared, called_now)
+            named = msgspec.structs.replace(estate, directory=_together([estate.directory, *earlier]))
+            findings += check_names(named, declared, called_now)
     findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
     if estate is not None and people is not None and not _wrong(findings):
         estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)
@@ -85,6 +91,14 @@ def load(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None)
 
 def _wrong(findings: list[Finding]) -> bool:
     return any(f.severity is Severity.ERROR for f in findings)
+
+
+def _together(directories: Sequence[Directory]) -> Directory:
+    """Whoever is in one of them."""
+    if len(directories) == 1:
+        return directories[0]
+    users: Any = ChainMap(*cast(Any, [directory.users for directory in directories]))
+    return Directory(users, ChainMap(*cast(Any, [directory.groups for directory in directories])))
 
 
 def _directory(people: PeopleStore) -> Directory:

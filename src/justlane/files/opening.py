@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from justlane.files.loading import Loaded
     from justlane.files.people.populating import PeopleReader
     from justlane.files.people.store import PeopleStore
+    from justlane.model.people import Directory
 
 
 def open_estate(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> Estate:
@@ -34,11 +36,16 @@ def open_estate(folder: Path, read_people: PeopleReader, pulled_in: Path | None 
     return loaded.estate if whole else replace(loaded.estate, directory=loaded.people.whole())
 
 
-def open_index(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> EstateIndex:
-    """The estate in a folder, ready for questions; of a kept one only that is read which is asked for."""
+def open_index(
+    folder: Path, read_people: PeopleReader, pulled_in: Path | None = None, earlier: Sequence[Directory] = ()
+) -> EstateIndex:
+    """The estate in a folder, ready for questions; of a kept one only that is read which is asked for.
+
+    Users and groups of `earlier` times may be named in it.
+    """
     kept = None if pulled_in else cache.recall(folder)
     if kept is None:
-        return _read(folder, read_people, pulled_in).ready
+        return _read(folder, read_people, pulled_in, earlier).ready
     store, people = kept
     estate = replace(store.estate(), directory=people.directory(), people=people.snapshot)
     return EstateIndex(estate, store, people.groups_with)
@@ -67,12 +74,12 @@ def open_people(folder: Path, read_people: PeopleReader) -> Everybody:
     return Everybody(loaded.people, loaded.pull_every)
 
 
-def _read(folder: Path, read_people: PeopleReader, pulled_in: Path | None) -> Loaded:
+def _read(folder: Path, read_people: PeopleReader, pulled_in: Path | None, earlier: Sequence[Directory] = ()) -> Loaded:
     from justlane.files.loading import load
 
-    loaded = load(folder, read_people, pulled_in)
+    loaded = load(folder, read_people, pulled_in, earlier)
     if loaded.estate is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
-    if pulled_in is None:
+    if pulled_in is None and not earlier:
         cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
     return loaded
