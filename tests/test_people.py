@@ -165,8 +165,10 @@ class LookingTest(PeopleTest):
         text = re.sub(r"# vik\.sorrel, people.*\n(?:.+\n)+\n|member: uid=vik\.sorrel.*\n", "", text)
         (self.folder / LDIF).write_text(text.replace("# numEntries: 58", "# numEntries: 57"))
         self.pull()
-        self.assertIn("the directory has no user 'vik.sorrel'", self.lane("check", 2).out)
         before = snapshots.names(self.folder)[0]
+        said = self.lane("check", 2).out
+        self.assertIn("the directory has no user 'vik.sorrel' any more", said)
+        self.assertIn(f"take it out: it was last seen in {before}", said)
         self.lane(f"ask vik.sorrel read-log fieldnet/north/harbour --as-of {before}")
         self.lane("ask vik.sorrel read-log fieldnet/north/harbour", 2)
         found = self.lane("people changes --format json", 1).json

@@ -7,7 +7,7 @@ from ipaddress import ip_address
 from justlane.files.checking_platforms import check_platforms
 from justlane.files.declared import DeclaredFiles
 from justlane.files.grants import BUNDLE, bundles_of, duties_of, principal_of, role_at
-from justlane.files.lookup import CalledNow, Found, Lookup, error, is_time_zone, no_time_zone
+from justlane.files.lookup import FormerName, Found, Lookup, error, is_time_zone, no_time_zone
 from justlane.files.shapes import BindingShape, ExpectationShape, FileWithBindings, RolesFile
 from justlane.files.yamltext import Text
 from justlane.model.estate import Binds, Decides, Estate
@@ -16,9 +16,9 @@ from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
 
-def check_names(estate: Estate, declared: DeclaredFiles, called_now: CalledNow) -> list[Finding]:
+def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> list[Finding]:
     """Everything that is named and does not exist, and what is declared so that it cannot work."""
-    lookup = Lookup(estate, declared, called_now)
+    lookup = Lookup(estate, declared, former)
     found: list[Finding] = []
     if declared.root is not None and not is_time_zone(declared.root.time_zone):
         found.append(no_time_zone(declared.root.time_zone, declared.files[0].text.source("time zone")))

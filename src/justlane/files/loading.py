@@ -77,9 +77,9 @@ def load(
         if declared.complete and people is not None and not _wrong(findings):
             checked = True
             estate = build(declared, declared.root, _directory(people))
-            called_now = partial(snapshots.called_now, pulled_in or folder, people)
+            former = partial(snapshots.former, pulled_in or folder, people)
             named = msgspec.structs.replace(estate, directory=_together([estate.directory, *earlier]))
-            findings += check_names(named, declared, called_now)
+            findings += check_names(named, declared, former)
     findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
     if estate is not None and people is not None and not _wrong(findings):
         estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from justlane.engine.roles import matching
 from justlane.files.declared import DeclaredFiles
+from justlane.files.people.snapshots import Former
 from justlane.files.shapes import WhenShape
 from justlane.files.yamltext import Text, Where
 from justlane.model.estate import Estate, Platform
@@ -18,8 +19,8 @@ from justlane.model.scopes import platform_of
 
 Found = Iterator[Finding]
 
-CalledNow = Callable[[str, str], str]
-"""What a `group` or a `user` of a former name is called now, as its stable id tells; empty if that is not known."""
+FormerName = Callable[[str, str], Former]
+"""What is known of a `group` or a `user` of a name that nobody has now."""
 
 
 def error(rule: str, source: Source, message: str, hint: str = "") -> Finding:
@@ -30,9 +31,9 @@ def error(rule: str, source: Source, message: str, hint: str = "") -> Finding:
 class Lookup:
     """The names of one estate."""
 
-    def __init__(self, estate: Estate, declared: DeclaredFiles, called_now: CalledNow) -> None:
+    def __init__(self, estate: Estate, declared: DeclaredFiles, former: FormerName) -> None:
         self.estate = estate
-        self._called_now = called_now
+        self._former = former
         self._left_out = declared.left_out()
 
     def name(self, name: str, known: Collection[str], what: str, source: Source) -> Found:
@@ -40,10 +41,15 @@ class Lookup:
         if name in known or not self._left_out.isdisjoint(name.split("/")):
             return
         kinds = {"group": "the directory has no", "user": "the directory has no"}
-        now = self._called_now(what, name) if what in kinds else ""
-        if now:
-            message, hint = f"the {what} {name!r} is called {now!r} now", "follow it: justlane people renames --write"
-            yield Finding("renamed", Severity.ERROR, source, message, hint, name, now)
+        known_before = self._former(what, name) if what in kinds else Former()
+        if known_before.now:
+            message = f"the {what} {name!r} is called {known_before.now!r} now"
+            hint = "follow it: justlane people renames --write"
+            yield Finding("renamed", Severity.ERROR, source, message, hint, name, known_before.now)
+            return
+        if known_before.seen:
+            message = f"the directory has no {what} {name!r} any more"
+            yield error("unknown-name", source, message, f"take it out: it was last seen in {known_before.seen}")
             return
         hint = did_you_mean(name, known, f"there is none at all: declare the {what}" if not known else "")
         yield error("unknown-name", source, f"{kinds.get(what, 'there is no')} {what} {name!r}", hint)

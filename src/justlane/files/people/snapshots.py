@@ -120,20 +120,26 @@ def _written(estate: Path, people: Population, snapshot: Snapshot) -> str:
         number += 1
 
 
-def called_now(estate: Path, people: PeopleStore, what: str, name: str) -> str:
-    """What a `group` or `user` is called among people, if a snapshot knows it by another name; empty if none does.
+class Former(NamedTuple):
+    """What the snapshots know of a name that nobody has now."""
 
-    It is the same if it has the same stable id. The newest snapshot that knows the name counts.
-    """
+    now: str = ""
+    """What its user or group is called now; empty if it is gone, or has no stable id."""
+    seen: str = ""
+    """The newest snapshot that knows the name; empty if none does."""
+
+
+def former(estate: Path, people: PeopleStore, what: str, name: str) -> Former:
+    """What became of a `group` or a `user` that is not among people: it is the same if it has the same stable id."""
     table = f"{what}s"
     for snapshot in reversed(names(estate)):
         try:
             stable = open_snapshot(estate, snapshot).stable_id(table, name)
         except StorageError:
             continue
-        if stable:
-            return people.named_by_id(table, stable)
-    return ""
+        if stable is not None:
+            return Former(people.named_by_id(table, stable), snapshot)
+    return Former()
 
 
 def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:

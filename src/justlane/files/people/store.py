@@ -229,10 +229,10 @@ class PeopleStore:
         rows = self._tables.rows(f"SELECT {_NAMED[table]} FROM {table} WHERE stable = ?", stable) if stable else []
         return str(rows[0][0]) if len(rows) == 1 else ""
 
-    def stable_id(self, table: str, name: str) -> str:
-        """The stable id of a user or a group; empty if it is unknown or has none."""
+    def stable_id(self, table: str, name: str) -> str | None:
+        """The stable id of a user or a group; empty if it has none, None if there is no such user or group."""
         rows = self._tables.rows(f"SELECT stable FROM {table} WHERE {_NAMED[table]} = ?", name)
-        return str(rows[0][0]) if rows else ""
+        return str(rows[0][0]) if rows else None
 
 
 class _Entries(Mapping[str, T]):
