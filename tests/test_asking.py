@@ -87,6 +87,7 @@ class AskTest(EstateTest):
             ("align pumphall", "does not say how pumphall is reached", "reached by"),
             ("probe pumphall", "does not say how pumphall is reached", "reached by"),
             ("aks ada.brook see-pump pumphall", "there is no command 'aks'", "ask"),
+            ("people grops", "there is no command 'grops'", "groups"),
             ("ask ada.brook see-pump", "Missing argument 'SCOPE'", ""),
             ("verify --format xml", "'xml' is not one of 'text', 'json', 'csv', 'junit'", ""),
         ):

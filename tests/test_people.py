@@ -125,7 +125,8 @@ class LookingTest(PeopleTest):
         self.assertIn("una.birk", self.lane("people find una").out)
         self.lane(f"people find una --as-of {first}", 1)
         self.assertIn("no snapshot of 2020-01-01 or before", self.lane("ask x y z --as-of 2020-01-01", 2).err)
-        self.assertIn("write a day or a time", self.lane("people groups --as-of yesterday", 2).err)
+        for when in ("yesterday", "2026-13-45", "2026-02-30", "2026-11-25T25"):
+            self.assertIn("write a day or a time", self.lane(f"people groups --as-of {when}", 2).err)
 
     def test_what_changed_and_what_access_that_gave_or_took(self) -> None:
         before = self.top / "before"

@@ -9,6 +9,7 @@ import click
 
 from justlane import __version__
 from justlane.cli import terminal
+from justlane.cli.grouping import OrderedGroup
 from justlane.model.errors import JustLaneError
 
 COMMANDS = {
@@ -49,7 +50,7 @@ SUMMARIES = {
 }
 
 
-class LaneGroup(click.Group):
+class LaneGroup(OrderedGroup):
     """A group of commands whose modules are imported when one of them is used."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
@@ -67,18 +68,6 @@ class LaneGroup(click.Group):
         """The list of commands, without importing any."""
         with formatter.section("Commands"):
             formatter.write_dl(list(SUMMARIES.items()))
-
-    def resolve_command(
-        self, ctx: click.Context, args: list[str]
-    ) -> tuple[str | None, click.Command | None, list[str]]:
-        """An unknown command is answered with the nearest one."""
-        try:
-            return super().resolve_command(ctx, args)
-        except click.UsageError as error:
-            from justlane.model.names import did_you_mean
-
-            hint = did_you_mean(args[0], COMMANDS, "`justlane --help` lists them")
-            raise click.UsageError(f"there is no command {args[0]!r}: {hint}", ctx) from error
 
 
 @click.command(cls=LaneGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})

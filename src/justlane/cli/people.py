@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
+from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import say, show, warn
 from justlane.directories.interface import read_people
 from justlane.engine.membership import MembershipIndex
@@ -24,13 +25,7 @@ if TYPE_CHECKING:
     from justlane.engine.moving import PeopleChanges
 
 
-class _InOrder(click.Group):
-    def list_commands(self, ctx: click.Context) -> list[str]:
-        """In the order of the work."""
-        return list(self.commands)
-
-
-@click.group(cls=_InOrder)
+@click.group(cls=OrderedGroup)
 def people() -> None:
     """Who there is: read the directories, look at people and groups, see what changed.
 
@@ -166,7 +161,7 @@ def changes(since: str | None, upto: str | None, folder: Path | None, form: str)
         raise UsageError(found, "`justlane people pull` takes one each time; two can be compared")
     after = snapshots.named(place, upto) if upto else snapshots.newest(place)
     before = snapshots.named(place, since) if since else known[known.index(after) - 1]
-    if before >= after:
+    if known.index(before) >= known.index(after):
         raise UsageError(f"{before} is not before {after}", f"name one of: {', '.join(known)}")
     result = _changes(place, before, after)
     show("PeopleChanges", result, form)

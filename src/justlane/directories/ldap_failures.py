@@ -12,7 +12,6 @@ from justlane.model.errors import (
     SignInError,
     UnreachableError,
 )
-from justlane.model.names import one_line
 
 SUCCESS, UNAVAILABLE_EXTENSION = 0, 12
 PASSWORD_POLICY = "1.3.6.1.4.1.42.2.27.8.5.1"
@@ -72,13 +71,13 @@ def failure(code: int, said: str, server: str) -> OutsideError:
     """What a result code other than success means."""
     if code in _RESULTS:
         return _made(_RESULTS[code], server, said)
-    remark = f": {one_line(said)}" if said else ""
+    remark = f": {said}" if said else ""
     return NonsenseError(f"{server}: it answered with result {code}{remark}", "see RFC 4511, appendix A, and its logs")
 
 
 def _made(kind: tuple[_Kind, str, str], server: str, said: str) -> OutsideError:
     make, message, hint = kind
-    remark = f" (it says: {one_line(said)})" if said.strip() else ""
+    remark = f" (it says: {said})" if said else ""
     return make(f"{server}: {message}{remark}", hint)
 
 

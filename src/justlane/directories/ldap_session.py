@@ -38,6 +38,7 @@ from justlane.model.errors import (
     UnreachableError,
     UsageError,
 )
+from justlane.model.names import one_line
 
 PAGED = "1.2.840.113556.1.4.319"
 _MOST_EMPTY_PAGES = 100
@@ -109,10 +110,7 @@ class LdapSession:
     def contexts(self) -> list[str]:
         """The entries below which the server holds everything (RFC 4512, section 5.1)."""
         with self._told():
-            attributes = ["namingContexts"]
-            self._connection.search("", "(objectClass=*)", ldap3.BASE, attributes=attributes)
-            entries = [self._entry(item) for item in self._connection.response or () if self._is_entry(item)]
-        found = [name for entry in entries for name in entry.attributes.get("namingcontexts", ())]
+            found = self._one("", "namingContexts").get("namingcontexts", [])
         if not found:
             message = f"{self.server}: it does not say what it holds"
             raise NoRightError(message, "say it: `under`, for `people` and for `groups`")
@@ -164,7 +162,7 @@ class LdapSession:
 
     def _is_entry(self, item: dict[str, Any]) -> bool:
         if item.get("type") == "searchResRef":
-            elsewhere = ", ".join(item.get("uri") or ())
+            elsewhere = one_line(", ".join(item.get("uri") or ()))
             hint = "read that server too, as a directory of its own, or start below it: `under`"
             raise IncompleteError(f"{self.server}: a part of the directory lies on another server: {elsewhere}", hint)
         return item.get("type") == "searchResEntry"
@@ -177,7 +175,7 @@ class LdapSession:
 
     def _whole(self, dn: str, name: str, values: list[bytes]) -> list[bytes]:
         """All values of an attribute that comes in portions, which some servers do with large groups."""
-        first, last = 0, ""
+        first = 0
         while portion := _PORTION.fullmatch(name):
             attribute, start, last = portion.group(1, 2, 3)
             if int(start) != first or (last != "*" and len(values) != int(last) + 1):
@@ -185,16 +183,22 @@ class LdapSession:
             if last == "*":
                 return values
             first = len(values)
-            connection = self._connection
-            connection.search(dn, "(objectClass=*)", ldap3.BASE, attributes=[f"{attribute};range={first}-*"])
-            if _code(connection) != SUCCESS:
-                raise failure(_code(connection), _said(connection), self.server)
-            entries = [item["raw_attributes"] for item in connection.response or () if self._is_entry(item)]
-            found = {str(key).lower(): more for entry in entries for key, more in entry.items()}
+            found = self._one(dn, f"{attribute};range={first}-*")
             name = next((key for key in found if key.startswith(f"{attribute};")), "")
             values = values + found.get(name, [])
         hint = "try again; or read who is in what from the people: `members: memberOf`"
-        raise IncompleteError(f"{self.server}: a portion of {dn} is missing, after {len(values):,} values", hint)
+        raise IncompleteError(
+            f"{self.server}: a portion of {one_line(dn)} is missing, after {len(values):,} values", hint
+        )
+
+    def _one(self, dn: str, attribute: str) -> dict[str, list[bytes]]:
+        """What one entry holds of an attribute, by names in lower case."""
+        connection = self._connection
+        connection.search(dn, "(objectClass=*)", ldap3.BASE, attributes=[attribute])
+        if _code(connection) != SUCCESS:
+            raise failure(_code(connection), _said(connection), self.server)
+        entries = [item["raw_attributes"] for item in connection.response or () if self._is_entry(item)]
+        return {str(name).lower(): values for entry in entries for name, values in entry.items()}
 
     @contextmanager
     def _told(self) -> Iterator[None]:
@@ -292,7 +296,8 @@ def _code(connection: Any) -> int:
 
 
 def _said(connection: Any) -> str:
-    return str((connection.result or {}).get("message") or "")
+    """What the server says of a result, safe to show."""
+    return one_line(str((connection.result or {}).get("message") or ""))
 
 
 def _control(connection: Any, oid: str) -> Any:

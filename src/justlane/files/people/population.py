@@ -141,4 +141,4 @@ def _padded(places: array[int]) -> Ints:
     """With one more at the end, for whom nothing stands."""
     import numpy as np
 
-    return np.array([*places, -1])
+    return np.append(np.array(places), -1)

@@ -79,13 +79,24 @@ def named(estate: Path, text: str) -> str:
         return text
     upto = re.sub(r"[ T]", "T", text.strip().rstrip("Z")).replace(":", "-")
     before = [name for name in known if name[: len(upto)] <= upto]
-    if not re.fullmatch(r"\d{4}-\d\d-\d\d(T\d\d(-\d\d(-\d\d)?)?)?", upto):
+    if not _is_moment(upto):
         hint = f"write a day or a time, or a name: {', '.join(known[-5:]) or 'there is no snapshot yet'}"
         raise UsageError(f"there is no snapshot {text!r}", hint)
     if not before:
         first = f"the oldest is {known[0]}" if known else "there is none at all: `justlane people pull` takes one"
         raise UsageError(f"there is no snapshot of {text} or before", first)
     return before[-1]
+
+
+def _is_moment(text: str) -> bool:
+    """Whether a text is a day, or a day and a time, that there is."""
+    if not re.fullmatch(r"\d{4}-\d\d-\d\d(T\d\d(-\d\d(-\d\d)?)?)?", text):
+        return False
+    try:
+        datetime.strptime(text + "2000-01-01T00-00-00"[len(text) :], _FORM.rstrip("Z"))
+    except ValueError:
+        return False
+    return True
 
 
 def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> str:
