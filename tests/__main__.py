@@ -70,7 +70,8 @@ def outcome(names: list[str]) -> Outcome:
     said = io.StringIO()
     suite = unittest.TestLoader().loadTestsFromNames(names)
     done = unittest.TextTestRunner(said, warnings="error").run(suite)
-    failed = len(done.failures) + len(done.errors) + len(done.unexpectedSuccesses)
+    wrong = [test for test, _ in (*done.failures, *done.errors)]
+    failed = len({str(getattr(test, "test_case", test)) for test in (*wrong, *done.unexpectedSuccesses)})
     skipped = [f"{test}: {why}" for test, why in done.skipped]
     if not done.testsRun:  # what they prepare together failed, or cannot be had
         failed, skipped = (len(names), []) if failed else (0, [f"{name}: {skipped[0]}" for name in names])
