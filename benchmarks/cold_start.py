@@ -20,7 +20,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
-from justlane.files import cache
+from justlane.files import cache, named_files
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.model.bindings import Binding
@@ -78,7 +78,7 @@ def at_size(name: str, temporary: str) -> None:
     snapshot = Snapshot(datetime.now(UTC), ())
     cache.keep_people(folder, people, snapshot)
     made = replace(made, people=snapshot)
-    cache.keep(folder, made, {"estate.yaml": cache.digest(folder / "estate.yaml")}, ())
+    cache.keep(folder, made, {"estate.yaml": named_files.digest(folder, "estate.yaml")}, ())
     del made, people
     kept = sum(path.stat().st_size for path in Path(temporary).rglob("*.sqlite"))
     commands = {

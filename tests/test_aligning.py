@@ -8,15 +8,17 @@ from pathlib import Path
 from unittest import mock
 
 from justlane.engine.index import EstateIndex
-from justlane.files.secrets import fetch
-from justlane.files.storing import append_durably, write_atomically
+from justlane.files.disk.storing import append_durably, write_atomically
 from justlane.model.errors import RefusedError, SecretError, StorageError
 from justlane.model.estate import SecretPlace
 from justlane.model.progress import Progress
+from justlane.outside.secrets import own
 from justlane.platforms import aligning
 from justlane.platforms.interface import PARTS, Entry, Reading
 from justlane.platforms.journal import Journal
 from tests.support import EstateTest
+
+NOW = datetime(2026, 11, 25, 12, tzinfo=UTC)
 
 
 class Shelf:
@@ -55,7 +57,7 @@ class PlanTest(EstateTest):
         self.saltmarsh()
 
     def carried_out(self, index: EstateIndex, shelf: Shelf, platform: str) -> aligning.Plan:
-        planned = aligning.plan(index, platform, shelf.read())
+        planned = aligning.plan(index, platform, shelf.read(), NOW)
         aligning.carry_out(planned, shelf, Journal(self.folder, platform), "a test", Progress())  # type: ignore[arg-type]
         return planned
 
@@ -93,18 +95,19 @@ class PlanTest(EstateTest):
             places = [PARTS.index(part) for part, _ in shelf.sent]
             self.assertEqual(places, sorted(places))
             self.assertEqual({step.verb for step in planned.steps}, {"add"})
-            self.assertEqual(aligning.plan(index, platform, shelf.read()).steps, ())
+            self.assertEqual(aligning.plan(index, platform, shelf.read(), NOW).steps, ())
             shelf.held["bindings"]["stray"] = {"principal": "user x", "role": "y", "scope": platform}
             shelf.held["roles"]["y"] = {"allows": []}
             shelf.held["people"]["x"] = {"enabled": True}
-            planned = aligning.plan(index, platform, shelf.read())
+            planned = aligning.plan(index, platform, shelf.read(), NOW)
             self.assertEqual(
                 [(s.verb, s.part) for s in planned.steps], [("remove", p) for p in ("bindings", "roles", "people")]
             )
-            self.assertEqual(planned.removals, 3)
-            aligning.refuse_too_many_removals(planned, 3)
-            with self.assertRaisesRegex(RefusedError, "would remove 3 things from"):
-                aligning.refuse_too_many_removals(planned, 2)
+            taken = planned.effect.taken
+            self.assertEqual((planned.effect.accounts, planned.effect.entries), (1, 2))
+            aligning.refuse_too_many_removals(planned, taken)
+            with self.assertRaisesRegex(RefusedError, f"would take {taken} things away on"):
+                aligning.refuse_too_many_removals(planned, taken - 1)
 
     def test_stopped_at_any_change_it_goes_on_where_it_stopped(self) -> None:
         index = self.index()
@@ -150,23 +153,23 @@ class JournalTest(EstateTest):
 class StoringTest(EstateTest):
     def test_a_file_is_the_old_one_or_the_new_one(self) -> None:
         path = self.top / "deep" / "file"
-        write_atomically(path, b"old", mode=0o600)
+        write_atomically(self.top, "deep/file", b"old", mode=0o600)
         self.assertEqual(path.stat().st_mode & 0o777, 0o600)
         full = mock.patch("os.replace", side_effect=OSError(28, "No space left on device"))
         with full, self.assertRaisesRegex(StorageError, "cannot be written: No space left"):
-            write_atomically(path, b"new")
+            write_atomically(self.top, "deep/file", b"new")
         with mock.patch("os.fsync", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
-            write_atomically(path, b"new")
+            write_atomically(self.top, "deep/file", b"new")
         self.assertEqual(path.read_bytes(), b"old")
         self.assertEqual(os.listdir(path.parent), ["file"], "nothing half-written stays behind")
 
     def test_lines_are_only_ever_added(self) -> None:
         path = self.top / "lines"
-        append_durably(path, b"one")
-        append_durably(path, b"two\n")
+        append_durably(self.top, "lines", b"one")
+        append_durably(self.top, "lines", b"two\n")
         self.assertEqual(path.read_bytes(), b"one\ntwo\n")
         with self.assertRaises(StorageError):
-            append_durably(self.top, b"three")
+            append_durably(self.top / "lines", "three", b"three")
 
 
 class SecretTest(EstateTest):
@@ -178,20 +181,20 @@ class SecretTest(EstateTest):
             (b"", 0o600, "holds no token"),
             (b"two\nlines", 0o600, "something that is no token"),
             (b"\xff\xfe", 0o600, "it is not text"),
-            (b"secret", 0o640, "others may read the secret in token"),
-            (b"secret", 0o604, "others may read the secret in token"),
+            (b"mum-1", 0o640, "others may read the secret in token"),
+            (b"mum-1", 0o604, "others may read the secret in token"),
         ):  # fmt: skip
             if content is not None:
                 path.write_bytes(content)
                 path.chmod(mode)
             with self.subTest(said=said), self.assertRaisesRegex(SecretError, said) as caught:
-                fetch(place, self.folder)
+                own(place, self.folder)
             self.assertTrue(caught.exception.hint)
-            self.assertNotIn("secret\n", str(caught.exception))
+            self.assertNotIn("mum-1", str(caught.exception))
         path.chmod(0o600)
-        self.assertEqual(fetch(place, self.folder), "secret")
+        self.assertEqual(own(place, self.folder), "mum-1")
         with mock.patch.dict(os.environ, {"LANE_TOKEN": " abc \n"}):
-            self.assertEqual(fetch(SecretPlace("environment", "LANE_TOKEN"), self.folder), "abc")
+            self.assertEqual(own(SecretPlace("environment", "LANE_TOKEN"), self.folder), "abc")
 
 
 if __name__ == "__main__":

@@ -128,5 +128,5 @@ class CommandTest(EstateTest):
         self.assertIn("teams.csv:3", said)
         (self.folder / "teams.csv").unlink()
         ran = self.lane("check", 2)
-        self.assertIn("there is no file 'teams.csv'", ran.out)
+        self.assertIn("the file 'teams.csv' cannot be read: there is no file", ran.out)
         self.assertIn("estate.yaml:7:44", ran.out)

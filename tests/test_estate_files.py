@@ -12,10 +12,11 @@ from justlane.engine.deciding import Question
 from justlane.engine.index import EstateIndex
 from justlane.engine.missing import reply
 from justlane.engine.reaching import reach
-from justlane.files import cache
+from justlane.files import named_files
+from justlane.files.disk.tables import Tables
 from justlane.files.people.snapshots import newest, open_snapshot
 from justlane.files.schema import schemas
-from justlane.files.store import Store, write
+from justlane.files.store import SCRIPT, Store, write
 from justlane.files.yamltext import read
 from justlane.model.people import Directory
 from tests.support import DEMO, PUMPHALL, EstateTest
@@ -79,7 +80,7 @@ BAD = [
     ("estate", "- pumphall.yaml", "- pumphill.yaml", "estate.yaml:10:5", "no file matches 'pumphill.yaml'", ""),
     ("estate", "- pumphall.yaml", "- ../pumphall.yaml", "estate.yaml:10:5", "no file matches", "stay in it"),
     ("estate", "Europe/Amsterdam", "Europe/Amsterdan", "estate.yaml:3:12", "no time zone", ""),
-    ("estate", "ldif: people.ldif", "ldif: poeple.ldif", "estate.yaml:7:11", "there is no file 'poeple.ldif'", ""),
+    ("estate", "ldif: people.ldif", "ldif: poeple.ldif", "estate.yaml:7:11", "the file 'poeple.ldif' cannot be read: there is no file", ""),
 ]  # fmt: skip
 
 
@@ -183,7 +184,7 @@ class SchemaTest(unittest.TestCase):
         kinds = {"estate": "estate", "platform": "platform", "roles for": "roles"}
         known = schemas()
         for path in DEMO.rglob("*.yaml"):
-            value = read(path, path.name).value
+            value = read(path.parent, path.name).value
             assert isinstance(value, dict)
             kind = next((kinds[key] for key in kinds if key in value), next(iter(value)))
             schema = known[f"{kind}.schema.json"]
@@ -226,7 +227,7 @@ class CacheTest(EstateTest):
         self.assertIn((ran.code, "has been thrown away" in ran.err), {(3, True), (2, False), (0, False)})
         kept.unlink(missing_ok=True)
         self.lane("ask ada.brook see-pump pumphall")
-        self.assertEqual(cache.digest(self.top / "nowhere"), "")
+        self.assertEqual(named_files.digest(self.top, "nowhere"), "")
 
 
 class StoreTest(EstateTest):
@@ -237,7 +238,7 @@ class StoreTest(EstateTest):
         people = open_snapshot(self.folder, newest(self.folder))
         path = self.top / "kept?#%.sqlite"
         write(path, b"in front", index.estate)
-        store = Store(path)
+        store = Store(Tables(path, SCRIPT))
         self.assertEqual(store.head(), b"in front")
         self.assertEqual(people.whole(), index.estate.directory)
         nobody = Directory({}, {})
@@ -258,7 +259,7 @@ class StoreTest(EstateTest):
         estate = self.index().estate
         write(self.top / "kept.sqlite", b"", estate)
         self.lane("people pull")
-        store = Store(self.top / "kept.sqlite")
+        store = Store(Tables(self.top / "kept.sqlite", SCRIPT))
         directory = open_snapshot(self.folder, newest(self.folder)).directory()
         self.assertEqual(list(directory.users), list(estate.directory.users))
         self.assertEqual(dict(directory.groups.items()), estate.directory.groups)
@@ -277,8 +278,8 @@ class StoreTest(EstateTest):
 
     def test_a_large_file_counts_as_changed_when_the_system_says_so(self) -> None:
         large = self.top / "large"
-        large.write_bytes(b"x" * (cache.LARGE + 1))
-        before = cache.digest(large)
-        self.assertEqual(cache.digest(large), before)
-        large.write_bytes(b"y" * (cache.LARGE + 1))
-        self.assertNotEqual(cache.digest(large), before)
+        large.write_bytes(b"x" * (named_files.LARGE + 1))
+        before = named_files.digest(self.top, "large")
+        self.assertEqual(named_files.digest(self.top, "large"), before)
+        large.write_bytes(b"y" * (named_files.LARGE + 1))
+        self.assertNotEqual(named_files.digest(self.top, "large"), before)

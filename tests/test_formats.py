@@ -161,7 +161,7 @@ class FormatsTest(EstateTest):
     def test_align_and_probe(self) -> None:
         with self.standing_in("quayside"):
             planned = self.json("align quayside --dry-run", 1)
-            self.assertEqual(set(planned), {"platform", "revision", "removals", "steps"})
+            self.assertEqual(set(planned), {"platform", "revision", "removals", "effect", "steps"})
             self.assertEqual(set(planned["steps"][0]), {"change", "part", "name", "before", "after"})
             self.assertEqual(list(self.rows("align quayside --dry-run", 1)[0]), ["change", "part", "name", "what"])
             self.lane("align quayside --yes")

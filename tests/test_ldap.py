@@ -53,7 +53,7 @@ def described(port: int, **changed: str) -> str:
         "url": f"ldaps://localhost:{port}",
         "trust": "ca.pem",
         "sign in as": f'"cn=reader,{SUFFIX}"',
-        "password from": "environment TIDE_PASSWORD",
+        "password from": "file tide.password",
         "people": f'{{schema: inetOrgPerson, under: "ou=people,{SUFFIX}"}}',
         "groups": f'{{under: "ou=groups,{SUFFIX}"}}',
         "page size": "7",
@@ -79,11 +79,13 @@ class LdapTest(EstateTest):
         for name in ("ca.pem", "other-ca.pem", "reader.pem", "reader.key"):
             (self.folder / name).write_bytes((self.place / name).read_bytes())
         (self.folder / "reader.key").chmod(0o600)
+        (self.folder / "tide.password").touch(0o600)
+        (self.folder / "tide.password").write_text(SECRET)
 
     def pull(self, code: int = 0, port: int = 0, **changed: str) -> str:
-        """Pull as described, with the secret in the environment; what was said."""
+        """Pull as described; what was said."""
         self.write({"estate.yaml": described(port or self.server.safe, **changed)})
-        ran = self.lane("people pull", code, TIDE_PASSWORD=SECRET)
+        ran = self.lane("people pull", code)
         self.assertNotIn(SECRET, ran.out + ran.err)
         return " ".join((ran.out + ran.err).split())
 
@@ -196,6 +198,10 @@ class FailingTest(LdapTest):
               "certificate": "reader.pem", "key": "reader.key", "sign_in_as": "", "password_from": ""}, "way", "sign in by"),
         ):  # fmt: skip
             with self.subTest(told, changed=changed):
+                if "nowhere" in changed.get("url", ""):
+                    self.assertIn("you have not allowed that", self.pull(2, **changed))
+                    secret = ("--secret", f"file {self.folder / 'tide.password'}", "--to", "nowhere.invalid:636")
+                    self.run_lane("trust", "add", *secret, "--authority", str(self.folder / "ca.pem"))
                 said = self.pull(2 if "cannot be understood" in told else 3, **changed)
                 self.assertIn(told, said)
                 self.assertIn(advice, said)
@@ -203,7 +209,8 @@ class FailingTest(LdapTest):
 
     def test_a_wrong_password_is_not_told(self) -> None:
         self.write({"estate.yaml": described(self.server.safe)})
-        ran = self.lane("people pull", 3, TIDE_PASSWORD="a-wrong-one")
+        (self.folder / "tide.password").write_text("a-wrong-one")
+        ran = self.lane("people pull", 3)
         self.assertIn("the password or the account is wrong", ran.err)
         self.assertNotIn("a-wrong-one", ran.out + ran.err)
 

@@ -325,9 +325,8 @@ class SafetyTest(PeopleTest):
         for path in folder.glob("*.sqlite"):
             self.assertEqual(stat.S_IMODE(path.stat().st_mode), 0o600)
         self.assertEqual((folder / ".gitignore").read_text(), "*\n")
-        stale = folder / ".people.left-behind"
+        stale = folder / ".justlane-unfinished.left-behind"
         stale.write_text("half")
-        os.utime(stale, (1, 1))
         self.pull()
         self.assertFalse(stale.exists())
         folder.chmod(0o500)
@@ -391,7 +390,12 @@ class SafetyTest(PeopleTest):
                 asked = len(service.asked)
                 command = [sys.executable, "-m", "justlane", "people", "pull"]
                 process = subprocess.Popen(
-                    command, env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+                    command,
+                    env=self.environment,
+                    stdout=subprocess.PIPE,
+                    stderr=subprocess.PIPE,
+                    text=True,
+                    preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a background job ignores it
                 )
                 while len(service.asked) < asked + 2 and process.poll() is None:
                     time.sleep(0.01)
@@ -445,6 +449,9 @@ class SafetyTest(PeopleTest):
         ours = {"PYTHONPATH": str(self.top), "PYTHON_KEYRING_BACKEND": "vault.Keyring"}
         with ScimAnswers(lambda kind, page: page) as service:
             self.partners(service, **{"token from": "keyring partners"})
+            self.assertIn("you have not allowed that", self.pull("", 2, **ours).err)
+            port = service.server.server_address[1]
+            self.run_lane("trust", "add", "--secret", "keyring partners", "--to", f"127.0.0.1:{port}")
             self.pull(**ours)
             for name, backend, told in (
                 ("others", "vault.Keyring", "python -m keyring set justlane others"),

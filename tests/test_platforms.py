@@ -13,7 +13,8 @@ import httpx
 
 from justlane.cli.showing import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
-from justlane.platforms.standin import StandinConnector, translated
+from justlane.outside.http import explained
+from justlane.platforms.standin import StandinConnector
 from tests.support import EstateTest, Ran, free_port
 
 BEHIND = "tamsin.quill release-publisher buildyard/release"
@@ -163,6 +164,7 @@ class AlignAndProbeTest(EstateTest):
         path = self.folder / "platforms" / "buildyard.yaml"
         path.write_text(path.read_text().replace("file secrets/buildyard.token", "environment YARD_TOKEN"))
         self.assertIn("set the variable YARD_TOKEN", self.lane("align buildyard", 3).err)
+        self.run_lane("trust", "add", "--secret", "environment YARD_TOKEN", "--to", "127.0.0.1:8472")
         ran = self.lane("align buildyard", 3, YARD_TOKEN="mum-is-the-word")
         self.assertNotIn("mum-is-the-word", ran.err)
         for kept in (self.top / "cache").rglob("*.sqlite"):
@@ -253,12 +255,12 @@ class ConnectorTest(unittest.TestCase):
             return {kind}.union(*(kinds(k) for k in kind.__subclasses__()))
 
         for kind in kinds(httpx.RequestError) | {httpx.InvalidURL}:
-            error = translated(kind("why"), "yard", "http://x")
+            error = explained(kind("why"), "yard", "http://x", 1)
             self.assertIsInstance(error, OutsideError)
             self.assertTrue(error.hint)
-        self.assertIsInstance(translated(httpx.ReadTimeout(""), "yard", ""), TimedOutError)
-        self.assertIsInstance(translated(httpx.ConnectError(""), "yard", ""), UnreachableError)
-        self.assertIsInstance(translated(httpx.RemoteProtocolError(""), "yard", ""), NonsenseError)
+        self.assertIsInstance(explained(httpx.ReadTimeout(""), "yard", "", 1), TimedOutError)
+        self.assertIsInstance(explained(httpx.ConnectError(""), "yard", "", 1), UnreachableError)
+        self.assertIsInstance(explained(httpx.RemoteProtocolError(""), "yard", "", 1), NonsenseError)
 
     def test_answers_of_every_kind_end_in_one_of_our_errors(self) -> None:
         for status, content in (
@@ -268,7 +270,7 @@ class ConnectorTest(unittest.TestCase):
             transport = httpx.MockTransport(
                 lambda _, status=status, content=content: httpx.Response(status, content=content)
             )
-            connector = StandinConnector("yard", "http://127.0.0.1:1", "t", transport)
+            connector = StandinConnector("yard", "http://127.0.0.1:1", "t", transport=transport)
             for call in (
                 connector.read,
                 lambda: connector.evaluate("a", [("b", "c", "d")], {}),
@@ -281,7 +283,9 @@ class ConnectorTest(unittest.TestCase):
         def hang(request: httpx.Request) -> httpx.Response:
             raise httpx.ReadTimeout("", request=request)
 
-        connector = StandinConnector("yard", f"http://127.0.0.1:{free_port()}", "t", httpx.MockTransport(hang))
+        connector = StandinConnector(
+            "yard", f"http://127.0.0.1:{free_port()}", "t", transport=httpx.MockTransport(hang)
+        )
         with self.assertRaises(TimedOutError):
             connector.read()
 
@@ -310,4 +314,4 @@ class DemoTest(EstateTest):
             with self.assertRaises(httpx.ConnectError):
                 httpx.get(url, trust_env=False)
         self.assertEqual(os.stat(folder / "secrets" / "fieldnet.token").st_mode & 0o777, 0o600)
-        self.assertIn("is not empty", self.run_lane("demo", str(folder)).err)
+        self.assertIn("is not empty", self.run_lane("new", str(folder)).err)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import click
 
 from justlane.cli import arguments, options
+from justlane.cli.circumstances import now
 from justlane.cli.progress import TerminalProgress
-from justlane.cli.terminal import look, say, show
+from justlane.cli.terminal import answer_to, look, may_ask, say, show
+from justlane.cli.trusting import ask_person
 from justlane.engine.index import EstateIndex
 from justlane.model.errors import InterruptedRunError, RefusedError
 from justlane.reports.interface import present
@@ -25,9 +26,9 @@ from justlane.reports.interface import present
 @click.option(
     "--most-removals",
     type=click.IntRange(0),
-    default=10,
+    default=100,
     show_default=True,
-    help="Refuse to take away more things than this.",
+    help="Refuse to take away more than this: cells, memberships, accounts and entries together.",
 )
 @click.pass_context
 def align(
@@ -57,13 +58,13 @@ def align(
 
     estate, place = options.opened(folder), options.folder_of(folder)
     index = EstateIndex(estate)
-    connector = connect(estate.platforms[options.known_platform(estate, platform)], place)
+    connector = connect(estate.platforms[options.known_platform(estate, platform)], place, ask_person)
     journal = Journal(place, platform)
     try:
         if (note := journal.unfinished()) is not None:
             stopped = f"stopped at change {note.step} of {note.of}"
             say(f"the last align of {platform} ({note.who}, {note.when}) {stopped}; this is what is left")
-        planned = aligning.plan(index, platform, connector.read())
+        planned = aligning.plan(index, platform, connector.read(), now())
         show("Plan", planned, form)
         if dry_run or not planned.steps:
             ctx.exit(1 if planned.steps else 0)
@@ -72,7 +73,7 @@ def align(
             say("nothing was changed")
             ctx.exit(1)
         aligning.carry_out(planned, connector, journal, because, TerminalProgress())
-        left = aligning.plan(index, platform, connector.read())
+        left = aligning.plan(index, platform, connector.read(), now())
     except KeyboardInterrupt:
         raise InterruptedRunError(
             f"stopped; what was done on {platform} is in the journal", "run align again to do the rest"
@@ -89,8 +90,8 @@ def align(
 
 def _consent(count: int) -> bool:
     """Ask; where nobody can be asked, refuse."""
-    if not sys.stdin.isatty():
+    if not may_ask():
         raise RefusedError(
             "changes need consent, and there is nobody to ask here", "look at them with --dry-run, then use --yes"
         )
-    return click.confirm(f"make {count} change{'s' * (count != 1)}?", err=True)
+    return answer_to(f"make {count} change{'s' * (count != 1)}? [y/N]").lower() in ("y", "yes")

@@ -8,7 +8,7 @@ import click
 
 from justlane.cli import options
 from justlane.cli.circumstances import now
-from justlane.cli.terminal import show
+from justlane.cli.terminal import show, tell
 from justlane.directories.interface import read_people
 from justlane.engine.index import EstateIndex
 from justlane.model.findings import Severity
@@ -20,7 +20,7 @@ def _about(ctx: click.Context, param: click.Parameter, name: str | None) -> None
         return
     from justlane.rules.interface import rule
 
-    click.echo((rule(name).__doc__ or "").strip())
+    tell((rule(name).__doc__ or "").strip())
     ctx.exit(0)
 
 
@@ -63,7 +63,7 @@ def check(ctx: click.Context, folder: Path | None, form: str) -> None:
     loaded = load(place, read_people)
     if loaded.estate is None:
         later = "" if loaded.names_checked else "what the files name is checked when all of them can be read"
-        result = Findings(place.resolve().name, loaded.findings, later)
+        result = Findings(place.resolve().name, loaded.findings, later, complete=False)
     else:
         estate = loaded.estate
         scopes = sum(len(p.scopes) for p in estate.platforms.values())
@@ -73,7 +73,7 @@ def check(ctx: click.Context, folder: Path | None, form: str) -> None:
         )
         result = Findings(estate.name, tuple(warnings(loaded.ready)), counted)
     show("Findings", result, form)
-    ctx.exit(2 if result.count(Severity.ERROR) else 1 if result.findings else 0)
+    ctx.exit(2 if result.count(Severity.ERROR) or not result.complete else 1 if result.findings else 0)
 
 
 @click.command()

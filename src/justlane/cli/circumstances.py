@@ -104,6 +104,8 @@ def _moment(text: str, estate: Estate) -> tuple[datetime, bool]:
             moment = datetime.strptime(text, form)
         except ValueError:
             continue
+        if not 1900 <= moment.year <= 2999:
+            raise UsageError(f"--at-time: found the year {moment.year}", "write a time between the years 1900 and 2999")
         if moment.tzinfo is None:
             moment = moment.replace(tzinfo=ZoneInfo(estate.time_zone))
         return moment, form != _FORMS[0]

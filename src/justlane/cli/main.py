@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import sys
 from importlib import import_module
+from io import TextIOWrapper
 
 import click
 
 from justlane import __version__
 from justlane.cli import terminal
 from justlane.cli.grouping import OrderedGroup
-from justlane.model.errors import JustLaneError
+from justlane.cli.interrupting import STOPPED, heed
+from justlane.model.errors import JustLaneError, OutsideError, StorageError, UsageError
 
 COMMANDS = {
     "new": "justlane.cli.starting",
@@ -24,6 +26,7 @@ COMMANDS = {
     "verify": "justlane.cli.checking",
     "align": "justlane.cli.aligning",
     "probe": "justlane.cli.probing",
+    "trust": "justlane.cli.trusting",
     "schema": "justlane.cli.starting",
     "standin": "justlane.cli.standing_in",
     "meddle": "justlane.cli.standing_in",
@@ -43,6 +46,7 @@ SUMMARIES = {
     "verify": "Do the estate's expectations hold?",
     "align": "Make a platform match what is declared.",
     "probe": "Try, as every person, whether the platform really does what is declared.",
+    "trust": "What you have allowed: which secret may go where, which files may be read.",
     "schema": "Write a JSON Schema for each kind of estate file.",
     "standin": "Run a simulated platform on this machine.",
     "meddle": "Make a running stand-in misbehave, to see what align and probe find.",
@@ -85,27 +89,46 @@ def main() -> None:
 
 def run() -> None:
     """Run the command line; every error ends in a message and an exit code, never in a traceback."""
+    _as_text()
+    heed()
+    try:
+        code = _outcome()
+    except StorageError as error:  # the answer could not be written
+        terminal.explain(error)
+        code = error.exit_code
+    except KeyboardInterrupt:
+        code = STOPPED
+    sys.exit(code)
+
+
+def _as_text() -> None:
+    """Whatever encoding the terminal has, no sign makes the program fail."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
+
+
+def _outcome() -> int:
     try:
         code = main.main(prog_name="justlane", standalone_mode=False)
+        return code if isinstance(code, int) else 0
     except click.exceptions.Exit as stop:
-        code = stop.exit_code
+        return stop.exit_code
     except (click.Abort, KeyboardInterrupt):
         terminal.complain("stopped", "")
-        code = 3
+        return STOPPED
     except click.UsageError as error:
         path = error.ctx.command_path if error.ctx else "justlane"
         terminal.complain(error.format_message(), f"`{path} --help` shows how it is used")
-        code = 2
+        return error.exit_code
     except click.ClickException as error:
         terminal.complain(error.format_message(), "")
-        code = 2
+        return UsageError.exit_code
     except JustLaneError as error:
         terminal.explain(error)
-        code = error.exit_code
-    except BrokenPipeError:
-        sys.stderr.close()
-        code = 0
+        return error.exit_code
+    except BrokenPipeError:  # Click's own words, which nobody wanted to read
+        return 0
     except Exception as error:
         terminal.confess(error)
-        code = 3
-    sys.exit(code if isinstance(code, int) else 0)
+        return OutsideError.exit_code

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
@@ -13,7 +14,7 @@ from justlane.cli.terminal import warn
 from justlane.directories.interface import read_people
 from justlane.engine.index import EstateIndex
 from justlane.engine.people import ANONYMOUS_NAME
-from justlane.files.folder import find_root
+from justlane.files.folder import find_root, holds_root
 from justlane.files.opening import open_estate, open_index, open_people
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
@@ -56,10 +57,14 @@ as_of_option = click.option(
 def folder_of(folder: Path | None) -> Path:
     """The estate's folder, from the option or from where we are."""
     if folder is None:
-        return find_root(Path.cwd())
-    if not folder.is_dir():
+        try:
+            return find_root(Path.cwd())
+        except OSError as error:
+            message = f"the current folder cannot be used: {error.strerror}"
+            raise UsageError(message, "go to a folder that exists, or name one with --estate FOLDER") from error
+    if not os.path.isdir(folder):
         raise UsageError(f"--estate: there is no folder {str(folder)!r}", "name the folder that holds estate.yaml")
-    if not (folder / "estate.yaml").is_file():
+    if not holds_root(folder):
         raise UsageError(f"--estate: {str(folder)!r} holds no estate.yaml", "name the folder that holds estate.yaml")
     return folder
 

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
 from justlane.cli.grouping import OrderedGroup
-from justlane.cli.terminal import say, show, warn
+from justlane.cli.terminal import say, show, tell, warn
+from justlane.cli.trusting import ask_person
 from justlane.directories.interface import read_people
 from justlane.engine.membership import MembershipIndex
 from justlane.engine.portrait import Found, portrait
@@ -56,7 +57,7 @@ def pull(folder: Path | None, fewer: bool, form: str) -> None:
     place = options.folder_of(folder)
     progress = TerminalProgress()
     try:
-        result = pulled(place, progress, believe=fewer)
+        result = pulled(place, progress, ask_person, believe=fewer)
     except KeyboardInterrupt:
         progress.stop()
         raise InterruptedRunError("stopped: the people are as they were", "pull again when it suits") from None
@@ -183,7 +184,7 @@ def renames(write: bool, folder: Path | None) -> None:
     Ends with 0 if there is nothing to edit, or it was done; with 1 if there are edits to make.
     """
     from justlane.files.loading import load
-    from justlane.files.renaming import edited_line, edits, make
+    from justlane.files.renaming import edited_line, edits, lines_of, make
 
     place = options.folder_of(folder)
     loaded = load(place, read_people)
@@ -191,8 +192,8 @@ def renames(write: bool, folder: Path | None) -> None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
     wanted = edits(loaded.findings)
     for edit in wanted:
-        line = (place / edit.source.file).read_text(encoding="utf-8").split("\n")[edit.source.line - 1]
-        click.echo(f"{edit.source.line_address}\n  - {line.strip()}\n  + {edited_line(line, edit).strip()}")
+        line = lines_of(place, edit.source.file)[edit.source.line - 1]
+        tell(f"{edit.source.line_address}\n  - {line.strip()}\n  + {edited_line(line, edit).strip()}")
     if write:
         for file in make(place, wanted):
             say(f"{file} is written")

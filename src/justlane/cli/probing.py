@@ -12,6 +12,7 @@ from justlane.cli import arguments, options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import show
+from justlane.cli.trusting import ask_person
 from justlane.engine.index import EstateIndex
 from justlane.model.circumstances import Situation
 from justlane.model.errors import InterruptedRunError
@@ -54,7 +55,7 @@ def probe(
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
-    connector = connect(declared, options.folder_of(folder))
+    connector = connect(declared, options.folder_of(folder), ask_person)
     progress = TerminalProgress()
     try:
         asked = question(estate, given)

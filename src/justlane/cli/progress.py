@@ -5,7 +5,10 @@ from __future__ import annotations
 import sys
 from typing import TYPE_CHECKING
 
+from justlane.cli.terminal import is_terminal
+from justlane.model import interruption
 from justlane.model.progress import Progress
+from justlane.model.showing import shown
 
 if TYPE_CHECKING:
     from rich.progress import Progress as Bar
@@ -23,16 +26,16 @@ class TerminalProgress(Progress):
         """Show the bar; without a total it only shows that something goes on."""
         self.stop()
         self.total, self.done = total, 0
-        if sys.stderr.isatty():
+        if is_terminal(sys.stderr):
             from rich.console import Console
             from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
             columns = (
-                TextColumn(what, markup=False),
+                TextColumn(shown(what), markup=False),
                 BarColumn(),
                 MofNCompleteColumn(),
                 TimeRemainingColumn(),
-                TextColumn("{task.description}"),
+                TextColumn("{task.description}", markup=False),
             )
             self._bar = Progress(*columns, console=Console(stderr=True), transient=True)
             self._bar.add_task("", total=total or None)
@@ -40,12 +43,14 @@ class TerminalProgress(Progress):
 
     def step(self, what: str = "") -> None:
         """The step before is done, this one begins."""
+        interruption.check()
         if self._bar is not None:
-            self._bar.update(self._bar.task_ids[0], completed=self.done, description=what)
+            self._bar.update(self._bar.task_ids[0], completed=self.done, description=shown(what))
         self.done += 1
 
     def reach(self, done: int, total: int = 0) -> None:
         """So much is done."""
+        interruption.check()
         self.done, self.total = done, total or self.total
         if self._bar is not None:
             self._bar.update(self._bar.task_ids[0], completed=done, total=self.total or None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 import socket
 import subprocess
@@ -9,6 +10,7 @@ import sys
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
+from importlib.resources import files
 from pathlib import Path
 from urllib.error import URLError
 from urllib.request import urlopen
@@ -16,8 +18,10 @@ from urllib.request import urlopen
 import click
 
 from justlane.cli.starting import copy_sample
-from justlane.cli.terminal import look
-from justlane.files.storing import write_atomically
+from justlane.cli.terminal import look, say, tell
+from justlane.files.disk import beneath
+from justlane.files.disk.storing import write_atomically, write_secret
+from justlane.files.folder import ROOT
 from justlane.model.errors import OutsideError, UnreachableError
 
 PLATFORMS = {
@@ -98,32 +102,52 @@ def demo(folder: Path) -> None:
     Example:
       justlane demo
     """
-    copy_sample("saltmarsh", folder)
-    _make_ready(folder)
+    if _is_sample(folder):
+        say(f"{folder} holds the sample estate already: walking through it again")
+    else:
+        copy_sample("saltmarsh", folder, _make_ready)
+    _take_free_ports(folder)
     painter = look().paint
     with ExitStack() as running:
         processes = {name: running.enter_context(_standing_in(name, folder)) for name in PLATFORMS}
         for name, process in processes.items():
             _await(name, folder, process)
         for number, (heading, commands) in enumerate(WALK, 1):
-            click.echo(f"\n{painter(f'{number}. {heading}', 'head')}")
+            tell(f"\n{painter(f'{number}. {heading}', 'head')}")
             for command in commands:
-                click.echo(f"\n{painter('$ justlane ' + _spelt(command), 'name')}")
+                tell(f"\n{painter('$ justlane ' + _spelt(command), 'name')}")
                 _run(command, folder)
-    click.echo("\n" + _NEXT.format(folder=folder, buoy=_BUOY), nl=False)
+    tell("\n" + _NEXT.format(folder=folder, buoy=_BUOY).rstrip())
 
 
 def _spelt(command: Sequence[str]) -> str:
     return " ".join(f'"{word}"' if " " in word else word for word in command)
 
 
+def _is_sample(folder: Path) -> bool:
+    """Whether a folder holds the sample estate with all that belongs to it, from an earlier run."""
+    try:
+        there = beneath.read(folder, ROOT) == (files("justlane.demo") / "saltmarsh" / ROOT).read_bytes()
+        return there and all(beneath.is_file(folder, f"secrets/{name}.token") for name in PLATFORMS)
+    except OSError:
+        return False
+
+
 def _make_ready(folder: Path) -> None:
-    """A token for each platform, and a port that is free today."""
-    (folder / "secrets").mkdir(mode=0o700)
-    for name, port in PLATFORMS.items():
-        write_atomically(folder / "secrets" / f"{name}.token", secrets.token_urlsafe(24).encode() + b"\n", mode=0o600)
-        file = folder / "platforms" / f"{name}.yaml"
-        write_atomically(file, file.read_bytes().replace(port.encode(), str(_free_port(int(port))).encode()))
+    """A token for each platform."""
+    for name in PLATFORMS:
+        write_secret(folder, f"secrets/{name}.token", secrets.token_urlsafe(24))
+
+
+def _take_free_ports(folder: Path) -> None:
+    """Let each platform's file name a port that is free today."""
+    for name in PLATFORMS:
+        file = f"platforms/{name}.yaml"
+        text = beneath.read(folder, file).decode()
+        named = re.search(r"127\.0\.0\.1:(\d{1,5})", text)
+        port = _free_port(int(named.group(1))) if named else 0
+        if named and port != int(named.group(1)):
+            write_atomically(folder, file, text.replace(named.group(), f"127.0.0.1:{port}").encode())
 
 
 def _free_port(wanted: int) -> int:
@@ -146,7 +170,11 @@ def _arguments(command: Sequence[str], folder: Path) -> list[str]:
 def _standing_in(name: str, folder: Path) -> Iterator[subprocess.Popen[bytes]]:
     """A stand-in that runs inside the `with` and not a moment longer."""
     process = subprocess.Popen(
-        _arguments(["standin", name], folder), stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, start_new_session=True
+        _arguments(["standin", name, "--while-open"], folder),
+        stdin=subprocess.PIPE,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        start_new_session=True,
     )
     try:
         yield process

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import sys
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
@@ -11,7 +15,7 @@ import msgspec
 
 from justlane.cli import arguments, options
 from justlane.cli.terminal import say
-from justlane.files.secrets import token
+from justlane.cli.trusting import ask_person
 from justlane.model.errors import UnreachableError, UsageError
 from justlane.model.estate import Estate, Platform, RolesHeld
 from justlane.standin.misbehaving import MISBEHAVIOURS
@@ -73,7 +77,8 @@ def nature_of(estate: Estate, name: str) -> Nature:
     metavar="FILE",
     help="Keep what it holds in FILE, not in the estate's standin folder.",
 )
-def standin(platform: str, folder: Path | None, port: int | None, state: Path | None) -> None:
+@click.option("--while-open", is_flag=True, hidden=True, help="Stop when standard input ends.")
+def standin(platform: str, folder: Path | None, port: int | None, state: Path | None, while_open: bool) -> None:
     """Run a simulated PLATFORM on this machine until it is stopped.
 
     It has the scopes and actions that the estate declares, decides with code of its own, and starts out holding
@@ -85,17 +90,20 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     """
     import uvicorn
 
+    from justlane.outside.secrets import own, require_ascii
     from justlane.standin.server import StandIn
-    from justlane.standin.site import opened
+    from justlane.standin.site import Shelf, opened
 
     estate, place = options.opened(folder), options.folder_of(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
     host, number = _address(declared, port)
     assert declared.connection is not None
-    secret = token(declared.connection.token, place)
+    secret = require_ascii(own(declared.connection.token, place), declared.connection.token)
     nature = nature_of(estate, platform)
-    path = state or place / "standin" / f"{platform}.json"
-    app = StandIn(opened(path, platform, nature), path, secret).app()
+    shelf = Shelf(state.parent, state.name) if state else Shelf(place, f"standin/{platform}.json")
+    app = StandIn(opened(shelf, platform, nature), shelf, secret).app()
+    if while_open:
+        threading.Thread(target=_stop_at_the_end, daemon=True).start()
     say(f"the stand-in for {platform} listens at http://{host}:{number}; stop it with Ctrl-C")
     try:
         uvicorn.run(app, host=host, port=number, log_level="error", access_log=False, timeout_graceful_shutdown=1)
@@ -103,6 +111,12 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
         raise UnreachableError(
             f"port {number} cannot be listened at", "is a stand-in running already? or use --port"
         ) from None
+
+
+def _stop_at_the_end() -> None:
+    """Whoever started us holds the other end of standard input, and is gone when it closes."""
+    sys.stdin.buffer.read()
+    os.kill(os.getpid(), signal.SIGTERM)
 
 
 @click.command()
@@ -131,7 +145,7 @@ def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | Non
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
-    connector = connect(declared, options.folder_of(folder))
+    connector = connect(declared, options.folder_of(folder), ask_person)
     if not isinstance(connector, StandinConnector):
         raise UsageError(f"{platform} is not a stand-in", "only stand-ins can be meddled with")
     connector.misbehave(kind, " ".join(detail))

@@ -2,25 +2,72 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
 import shutil
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from importlib.resources import as_file, files
 from pathlib import Path
 
 import click
 
-from justlane.cli.terminal import say
+from justlane.cli.terminal import say, tell
+from justlane.files.disk.storing import UNFINISHED
 from justlane.model.errors import StorageError, UsageError
 
 
-def copy_sample(name: str, folder: Path) -> None:
-    """Copy one of the estates that ship with the tool into a new folder."""
+def copy_sample(name: str, folder: Path, prepare: Callable[[Path], None] = lambda copy: None) -> None:
+    """Copy one of the estates that ship with the tool into a new folder, `prepare` it, and give it its name.
+
+    All of it appears in one step; what a run that was killed left behind is swept away.
+    """
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise UsageError(f"FOLDER: {str(folder)!r} exists and is not empty", "name a folder that does not exist yet")
     try:
-        with as_file(files("justlane.demo") / name) as sample:
-            shutil.copytree(sample, folder, dirs_exist_ok=True, ignore=shutil.ignore_patterns("__pycache__"))
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        with _unfinished(folder.parent) as copy:
+            with as_file(files("justlane.demo") / name) as sample:
+                shutil.copytree(sample, copy, dirs_exist_ok=True, ignore=shutil.ignore_patterns("__pycache__"))
+            os.chmod(copy, 0o777 & ~_umask())
+            prepare(copy)
+            os.replace(copy, folder)
     except OSError as error:
-        raise StorageError(f"{folder} cannot be written: {error.strerror}") from error
+        reason = error.strerror or str(error)
+        raise StorageError(f"{folder} cannot be written: {reason}", "make room, or name another folder") from error
+
+
+@contextmanager
+def _unfinished(parent: Path) -> Iterator[Path]:
+    """A new folder, held by a lock as long as somebody fills it; gone afterwards, unless it got a name."""
+    for old in parent.glob(f"{UNFINISHED}*"):
+        with suppress(OSError), _held(old):
+            shutil.rmtree(old, ignore_errors=True)
+    made = Path(tempfile.mkdtemp(prefix=UNFINISHED, dir=parent))
+    with _held(made):
+        try:
+            yield made
+        finally:
+            shutil.rmtree(made, ignore_errors=True)
+
+
+@contextmanager
+def _held(folder: Path) -> Iterator[None]:
+    """OSError if somebody else holds it, or it is no folder."""
+    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        yield
+    finally:
+        os.close(handle)
+
+
+def _umask() -> int:
+    """The bits that the person takes from new files and folders."""
+    mask = os.umask(0o077)
+    os.umask(mask)
+    return mask
 
 
 @click.command()
@@ -34,9 +81,9 @@ def new(folder: Path) -> None:
     """
     copy_sample("pumphall", folder)
     say(f"{folder} holds an estate: read estate.yaml first, then try")
-    click.echo(f"  justlane check --estate {folder}")
-    click.echo(f"  justlane ask --estate {folder} ada.brook repair-pump pumphall/west/pump-3")
-    click.echo(f"  justlane verify --estate {folder}")
+    tell(f"  justlane check --estate {folder}")
+    tell(f"  justlane ask --estate {folder} ada.brook repair-pump pumphall/west/pump-3")
+    tell(f"  justlane verify --estate {folder}")
 
 
 @click.command()
@@ -51,9 +98,9 @@ def schema(folder: Path) -> None:
     """
     import json
 
+    from justlane.files.disk.storing import write_atomically
     from justlane.files.schema import schemas
-    from justlane.files.storing import write_atomically
 
     for name, content in schemas().items():
-        write_atomically(folder / name, (json.dumps(content, indent=2) + "\n").encode())
-        click.echo(str(folder / name))
+        write_atomically(folder, name, (json.dumps(content, indent=2) + "\n").encode())
+        tell(str(folder / name))

@@ -1,14 +1,22 @@
-"""What the terminal is like, and how errors are shown on it."""
+"""The one door to the terminal: what it is like, and everything that is written on it.
+
+Whatever arrives here is shown as signs that can be read: control characters, and secrets that are in force, never get
+through, whoever wrote them. Only our own styles become colours.
+"""
 
 from __future__ import annotations
 
+import errno
 import os
 import sys
+from contextlib import suppress
 from typing import Any
 
 import click
 
-from justlane.model.errors import EstateError, JustLaneError
+from justlane.model.errors import EstateError, JustLaneError, StorageError
+from justlane.model.secrecy import without_secrets
+from justlane.model.showing import short, visible_lines
 from justlane.reports.interface import Look, present
 
 _STYLES: dict[str, dict[str, Any]] = {
@@ -20,12 +28,16 @@ _STYLES: dict[str, dict[str, Any]] = {
     "dim": {"fg": "bright_black"},
     "tree": {"fg": "bright_black"},
 }
+_NUMBERS = list(_STYLES)
 _WIDTH_OF_FILES = 100
+_LONGEST = 4000
+_MARK = f"\ufdd0{os.urandom(8).hex()}"
+"""Begins and ends a piece of text with a style; nobody outside can guess it."""
 
 
 def paint(text: str, style: str) -> str:
-    """Text in one of the styles; Click takes the colours out where there is no terminal."""
-    return click.style(text, **_STYLES[style])
+    """Text in one of the styles, as marks that `write` turns into colours."""
+    return f"{_MARK}{_NUMBERS.index(style)}{text}{_MARK}_"
 
 
 def plain(text: str, style: str) -> str:
@@ -33,37 +45,102 @@ def plain(text: str, style: str) -> str:
     return text
 
 
+def has_colours(stream: Any) -> bool:
+    """Whether somebody looks at a stream with a terminal that knows colours (no-color.org)."""
+    return is_terminal(stream) and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+
+def is_terminal(stream: Any) -> bool:
+    """Whether somebody looks at a stream; nobody does at one that is closed."""
+    try:
+        return stream is not None and bool(stream.isatty())
+    except (ValueError, OSError):
+        return False
+
+
 def look(*, err: bool = False) -> Look:
     """How text is to look on standard output, or on standard error."""
     stream = sys.stderr if err else sys.stdout
-    if not stream.isatty():
+    if not is_terminal(stream):
         return Look(_WIDTH_OF_FILES, plain)
     from shutil import get_terminal_size
 
-    return Look(get_terminal_size().columns, paint)
+    return Look(get_terminal_size().columns, paint if has_colours(stream) else plain)
+
+
+def write(text: str, *, err: bool = False) -> None:
+    """Write text as it is to be seen. StorageError if standard output cannot take it.
+
+    A reader who has gone away changes nothing about the answer: the rest is written to nobody.
+    """
+    stream = sys.stderr if err else sys.stdout
+    if stream is None:
+        return
+    pieces = without_secrets(text).split(_MARK)
+    shown = [visible_lines(pieces[0])]
+    for piece in pieces[1:]:
+        style, words = piece[:1], visible_lines(piece[1:])
+        shown.append(words if style == "_" else click.style(words, **_STYLES[_NUMBERS[int(style)]]))
+    try:
+        stream.write("".join(shown))
+        stream.flush()
+    except BrokenPipeError:
+        _to_nobody(stream)
+    except (OSError, ValueError) as error:
+        _to_nobody(stream)
+        if err or isinstance(error, ValueError) or error.errno == errno.EBADF:
+            return
+        raise StorageError(f"standard output cannot be written: {error.strerror}", "make room, then again") from error
+
+
+def _to_nobody(stream: Any) -> None:
+    """Nothing that is still waiting to be written shall fail once more when the program ends."""
+    with suppress(OSError, ValueError):
+        nobody = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nobody, stream.fileno())
+        os.close(nobody)
 
 
 def show(kind: str, result: Any, form: str) -> None:
     """Write a result to standard output in one of the formats."""
-    click.echo(present(kind, result, form, look()), nl=False)
+    write(present(kind, result, form, look()))
+
+
+def tell(text: str = "") -> None:
+    """A line on standard output."""
+    write(f"{text}\n")
 
 
 def say(text: str) -> None:
     """A remark, on standard error."""
-    click.echo(text, err=True)
+    write(f"{text}\n", err=True)
 
 
 def warn(text: str) -> None:
     """Something worth knowing, on standard error."""
-    click.echo(f"{look(err=True).paint('warning:', 'warn')} {text}", err=True)
+    say(f"{look(err=True).paint('warning:', 'warn')} {text}")
+
+
+def may_ask() -> bool:
+    """Whether there is somebody to ask: a terminal to read from, and one to write the question on."""
+    return is_terminal(sys.stdin) and is_terminal(sys.stderr)
+
+
+def answer_to(question: str) -> str:
+    """What the person answers to a question on standard error."""
+    write(f"{question} ", err=True)
+    line = sys.stdin.readline()
+    if not line:
+        raise click.Abort
+    return line.strip()
 
 
 def complain(message: str, hint: str) -> None:
     """An error, and what to do, on standard error."""
     painter = look(err=True).paint
-    click.echo(f"{painter('error:', 'no')} {message}", err=True)
+    say(f"{painter('error:', 'no')} {short(message, _LONGEST)}")
     if hint:
-        click.echo(f"  {painter('→', 'dim')} {hint}", err=True)
+        say(f"  {painter('→', 'dim')} {short(hint, _LONGEST)}")
 
 
 def confess(error: Exception) -> None:
@@ -71,7 +148,7 @@ def confess(error: Exception) -> None:
     if "JUSTLANE_DETAILS" in os.environ:
         import traceback
 
-        traceback.print_exception(error)
+        write("".join(traceback.format_exception(error)), err=True)
     hint = "please report it, with what JUSTLANE_DETAILS=1 prints when you run it again"
     complain(f"this is a mistake in justlane itself: {type(error).__name__}: {error}", hint)
 
@@ -81,5 +158,5 @@ def explain(error: JustLaneError) -> None:
     if isinstance(error, EstateError):
         from justlane.reports.findings import listed
 
-        click.echo(listed(error.findings, look(err=True)), err=True, nl=False)
+        write(listed(error.findings, look(err=True)), err=True)
     complain(error.message, error.hint or ("correct them, then try again" if isinstance(error, EstateError) else ""))

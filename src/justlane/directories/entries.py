@@ -25,6 +25,8 @@ Take = Callable[[str, int, Values], None]
 IDS = ("entryuuid", "nsuniqueid", "objectguid", "ipauniqueid")
 BY_LOGIN = "memberuid"
 OF_MEMBERS = "memberof"
+_MOST_DIGITS = 20
+"""Flags are 32 or 64 bits."""
 _OFF = ("pwdaccountlockedtime", "logindisabled is true", "nsaccountlock is true", "useraccountcontrol has bit 1")
 
 
@@ -235,5 +237,7 @@ def _holds(given: list[tuple[str, int]], said: str) -> bool:
     if said.startswith("is "):
         return any(value.lower() == said[3:].strip() for value, _ in given)
     if said.startswith("has bit "):
-        return any(value.isdecimal() and int(value) >> int(said[8:]) & 1 for value, _ in given)
+        return any(
+            value.isdecimal() and len(value) < _MOST_DIGITS and int(value) >> int(said[8:]) & 1 for value, _ in given
+        )
     return any(value for value, _ in given)

@@ -11,6 +11,7 @@ from justlane.model.progress import Progress
 if TYPE_CHECKING:
     from justlane.files.directory_shapes import DirectoryShape
     from justlane.files.people.intake import Intake
+    from justlane.outside.secrets import Permit
 
 
 class Surroundings(NamedTuple):
@@ -19,6 +20,8 @@ class Surroundings(NamedTuple):
     folder: Path
     """The estate's: files and secrets are relative to it."""
     progress: Progress
+    permit: Permit
+    """Asks the person whether a secret may go where the estate says."""
 
 
 class DirectorySource(Protocol):
@@ -41,11 +44,18 @@ SOURCES = {
 """Kind of source -> the module whose `source` it is; imported when it is used."""
 
 
-def read_people(name: str, shape: DirectoryShape, folder: Path, progress: Progress | None = None) -> Intake:
+def read_people(
+    name: str,
+    shape: DirectoryShape,
+    folder: Path,
+    progress: Progress | None = None,
+    permit: Permit | None = None,
+) -> Intake:
     """Read the directory that an estate calls by a name."""
     from justlane.files.people.intake import Intake
+    from justlane.outside.secrets import nobody_to_ask
 
     source = cast(DirectorySource, import_module(SOURCES[shape.kind]).source)
     intake = Intake(name, shape.kind, shape.where if shape.files else name, lines=source.has_lines)
-    source.read(shape, intake, Surroundings(folder, progress or Progress()))
+    source.read(shape, intake, Surroundings(folder, progress or Progress(), permit or nobody_to_ask))
     return intake

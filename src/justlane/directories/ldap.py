@@ -23,7 +23,7 @@ class LdapSource:
     def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
         """Sign in and read all people, then all groups."""
         assert shape.ldap is not None
-        session = LdapSession(shape.ldap, around.folder)
+        session = LdapSession(shape.ldap, around.folder, around.permit)
         try:
             people, groups = people_of(shape.ldap.people), groups_of(shape.ldap.groups)
             reader = EntryReader(intake, people, groups)

@@ -12,11 +12,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import unquote, urlsplit
 
 import ldap3
 from ldap3.core import exceptions as wrong
 
-from justlane.directories import certificates
 from justlane.directories.ldap_failures import (
     PASSWORD_POLICY,
     SUCCESS,
@@ -25,8 +25,9 @@ from justlane.directories.ldap_failures import (
     failure,
     policy_error,
 )
+from justlane.files import named_files
 from justlane.files.directory_shapes import LdapShape
-from justlane.files.secrets import fetch, place_of, require_closed
+from justlane.model import interruption
 from justlane.model.errors import (
     IncompleteError,
     JustLaneError,
@@ -38,7 +39,11 @@ from justlane.model.errors import (
     UnreachableError,
     UsageError,
 )
+from justlane.model.estate import SecretPlace
 from justlane.model.names import one_line
+from justlane.outside import certificates
+from justlane.outside.limits import Limits, Watch
+from justlane.outside.secrets import Destination, Permit, released, require_closed
 
 PAGED = "1.2.840.113556.1.4.319"
 _MOST_EMPTY_PAGES = 100
@@ -63,20 +68,20 @@ class Page(NamedTuple):
 class LdapSession:
     """Signs in at once; to be closed."""
 
-    def __init__(self, shape: LdapShape, folder: Path) -> None:
+    def __init__(self, shape: LdapShape, folder: Path, permit: Permit) -> None:
         self._shape = shape
         self.server = shape.url.rstrip("/")
         self._begun = False
         """Whether a search has brought anything yet."""
         without = shape.url.startswith("ldapi:") or (shape.url.startswith("ldap:") and shape.encryption == "none")
+        self._watch = Watch(Limits(shape.patience, in_all=shape.patience * PATIENCES_IN_ALL), self.server)
         self._tls = None if without else _Tls(shape, folder)
+        account = _account(shape, folder, self._tls, permit)
         with self._told():
             where = ldap3.Server(
                 shape.url, get_info=ldap3.NONE, connect_timeout=shape.patience, tls=self._tls, allowed_referral_hosts=[]
             )
-            self._connection = ldap3.Connection(
-                where, **_account(shape, folder), **_MANNERS, receive_timeout=shape.patience
-            )
+            self._connection = ldap3.Connection(where, **account, **_MANNERS, receive_timeout=shape.patience)
             try:
                 self._sign_in()
             except BaseException:
@@ -85,7 +90,9 @@ class LdapSession:
 
     def _sign_in(self) -> None:
         connection = self._connection
+        self._watch.begin()
         connection.open(read_server_info=False)
+        connection.socket = _WatchedSocket(connection.socket, self._watch)
         if (
             self._shape.url.startswith("ldap://")
             and self._shape.encryption == "tls"
@@ -93,6 +100,8 @@ class LdapSession:
         ):
             hint = "use ldaps://; where the network is safe, `encryption: none` does without"
             raise UnreachableError(f"{self.server}: it does not start TLS ({_said(connection)})", hint)
+        if not isinstance(connection.socket, _WatchedSocket):
+            connection.socket = _WatchedSocket(connection.socket, self._watch)
         connection.bind(read_server_info=False, controls=[(PASSWORD_POLICY, False, None)])
         control = _control(connection, PASSWORD_POLICY)
         policy = policy_error(control) if isinstance(control, bytes) else None
@@ -140,6 +149,7 @@ class LdapSession:
         """Entries (None if the server has no pages at all), the cookie for more, and the expected total."""
         with self._told():
             connection = self._connection
+            self._watch.begin()
             size = self._shape.page_size if paged else None
             connection.search(
                 under, where, ldap3.SUBTREE, ldap3.DEREF_NEVER, attributes, paged_size=size, paged_criticality=True,
@@ -194,6 +204,7 @@ class LdapSession:
     def _one(self, dn: str, attribute: str) -> dict[str, list[bytes]]:
         """What one entry holds of an attribute, by names in lower case."""
         connection = self._connection
+        self._watch.begin()
         connection.search(dn, "(objectClass=*)", ldap3.BASE, attributes=[attribute])
         if _code(connection) != SUCCESS:
             raise failure(_code(connection), _said(connection), self.server)
@@ -212,6 +223,7 @@ class LdapSession:
             what = "its port" if port else "`where` or `under`"
             raise UsageError(f"{self.server}: {what} cannot be understood: {error}", "correct it") from error
         except Exception as error:
+            interruption.check()
             # Damaged answers make the library fail in ways that it does not name.
             raise self._explained(error) from error
 
@@ -251,12 +263,22 @@ _MANNERS: dict[str, Any] = {
 }
 
 
-def _account(shape: LdapShape, folder: Path) -> dict[str, Any]:
+PATIENCES_IN_ALL = 60
+"""A whole reading may take so many times what one answer may."""
+
+
+def _account(shape: LdapShape, folder: Path, tls: _Tls | None, permit: Permit) -> dict[str, Any]:
     if shape.sign_in_by in ("certificate", "socket"):
         return {"authentication": ldap3.SASL, "sasl_mechanism": ldap3.EXTERNAL, "sasl_credentials": ()}
     if shape.sign_in_by == "nobody":
         return {"authentication": ldap3.ANONYMOUS}
-    password = fetch(place_of(shape.password_from or ""), folder, "password")
+    parts = urlsplit(shape.url)
+    here = unquote(shape.url.removeprefix("ldapi://"))
+    socket_path = here if here.startswith("/") else f"/{here}"
+    host = socket_path if parts.scheme == "ldapi" else (parts.hostname or "").lower()
+    port = 0 if parts.scheme == "ldapi" else parts.port or (636 if parts.scheme == "ldaps" else 389)
+    to = Destination(host, port, tls.authority if tls else "", tls is not None)
+    password = released(SecretPlace.of(shape.password_from or ""), folder, to, permit, "password")
     return {"authentication": ldap3.SIMPLE, "user": shape.sign_in_as, "password": password}
 
 
@@ -267,24 +289,45 @@ class _Tls(ldap3.Tls):  # type: ignore[misc]  # the library has no types
         super().__init__(validate=ssl.CERT_REQUIRED)
         self.trouble: Exception | None = None
         self._patience = shape.patience
-        self._context = certificates.context(folder, shape.trust)
+        self._context, self.authority = certificates.trusted(folder, shape.trust)
         if shape.sign_in_by == "certificate":
             _show_certificate(self._context, shape, folder)
 
     def wrap_socket(self, connection: Any, do_handshake: bool = False) -> None:
         """Called by the library when the connection shall become safe."""
         try:
-            connection.socket.settimeout(self._patience)
-            connection.socket = self._context.wrap_socket(connection.socket, server_hostname=connection.server.host)
+            plain = getattr(connection.socket, "plain", connection.socket)
+            plain.settimeout(self._patience)
+            connection.socket = self._context.wrap_socket(plain, server_hostname=connection.server.host)
         except (ssl.SSLError, OSError) as error:
             self.trouble = error
             raise
 
 
+class _WatchedSocket:
+    """A socket that waits for an answer only as long as the watch says, however slowly its bytes come."""
+
+    def __init__(self, plain: Any, watch: Watch) -> None:
+        self.plain, self._watch = plain, watch
+
+    def recv(self, size: int) -> bytes:
+        """Some bytes."""
+        self.plain.settimeout(self._watch.left())
+        found = bytes(self.plain.recv(size))
+        self._watch.took(len(found))
+        return found
+
+    def __getattr__(self, name: str) -> Any:
+        """Everything else is the socket's own."""
+        return getattr(self.plain, name)
+
+
 def _show_certificate(context: ssl.SSLContext, shape: LdapShape, folder: Path) -> None:
     try:
-        require_closed(folder / shape.certificate_key, shape.certificate_key)
-        context.load_cert_chain(folder / shape.certificate, folder / shape.certificate_key)
+        with named_files.opened(folder, shape.certificate_key) as handle:
+            require_closed(handle, shape.certificate_key)
+        paths = [named_files.path_to(folder, name) for name in (shape.certificate, shape.certificate_key)]
+        context.load_cert_chain(*paths)
     except (OSError, ssl.SSLError) as error:
         reason = "they do not belong together" if isinstance(error, ssl.SSLError) else error.strerror
         message = f"{shape.certificate} and {shape.certificate_key} cannot be read: {reason}"

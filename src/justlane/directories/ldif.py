@@ -14,9 +14,11 @@ from msgspec import Struct
 
 from justlane.directories.entries import EntryReader, groups_of, people_of
 from justlane.directories.interface import Surroundings
+from justlane.files import named_files
 from justlane.files.directory_shapes import DirectoryShape
 from justlane.files.people.intake import Intake
 
+_MOST_DIGITS = 16
 _A_WHILE = 1 << 14
 """Entries between two words about how far the reading is."""
 
@@ -175,20 +177,23 @@ class LdifSource:
     def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
         """Read the file. Its findings cite lines."""
         assert shape.ldif is not None
-        path = around.folder / shape.ldif.file
+        name = shape.ldif.file
         reader = EntryReader(intake, people_of(shape.ldif.people), groups_of(shape.ldif.groups))
         said: list[tuple[int, int]] = []
 
         def comment(text: str, line: int) -> None:
             """Some servers' tools end an export with the number of entries."""
             count = text.removeprefix("# numEntries:").strip()
-            if count != text and count.isdecimal():
+            if count != text and count.isdecimal() and len(count) < _MOST_DIGITS:
                 said.append((int(count), line))
 
         entries = 0
         try:
-            with path.open(encoding="utf-8-sig", errors="surrogateescape") as file:
-                size = path.stat().st_size
+            with (
+                named_files.opened(around.folder, name) as handle,
+                os.fdopen(os.dup(handle), encoding="utf-8-sig", errors="surrogateescape") as file,
+            ):
+                size = os.fstat(handle).st_size
                 around.progress.start(size >> 20, f"{shape.ldif.file}, MB")
                 for entries, entry in enumerate(records(file, comment), 1):
                     reader.sort(entry.dn, entry.line, entry.attributes)

@@ -16,6 +16,7 @@ from justlane.model.errors import EstateError, RefusedError
 from justlane.model.findings import Finding, Severity
 from justlane.model.people import Snapshot
 from justlane.model.progress import Progress
+from justlane.outside.secrets import Permit
 
 
 class Pulled(Struct, frozen=True):
@@ -31,7 +32,7 @@ class Pulled(Struct, frozen=True):
     """What is worth a warning."""
 
 
-def pull(folder: Path, progress: Progress, *, believe: bool = False) -> Pulled:
+def pull(folder: Path, progress: Progress, permit: Permit, *, believe: bool = False) -> Pulled:
     """Read everybody and keep it. Unless `believe`, a reading from which too many users vanished is refused.
 
     EstateError if a file is wrong, OutsideError if a directory fails; then everything is as it was.
@@ -41,7 +42,9 @@ def pull(folder: Path, progress: Progress, *, believe: bool = False) -> Pulled:
     if missing:
         raise EstateError(missing)
     try:
-        people, snapshot = read_now(folder, root, lambda name, shape, at: read_people(name, shape, at, progress))
+        people, snapshot = read_now(
+            folder, root, lambda name, shape, at: read_people(name, shape, at, progress, permit)
+        )
         errors = [f for f in people.findings if f.severity is Severity.ERROR]
         if errors:
             raise EstateError(errors)

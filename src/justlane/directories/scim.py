@@ -7,23 +7,17 @@ taken.
 from __future__ import annotations
 
 import re
-import ssl
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
-from pathlib import Path
 from typing import Annotated, TypeVar
 
-import httpx
 import msgspec
 
-from justlane.directories import certificates
 from justlane.directories.interface import Surroundings
 from justlane.files.directory_shapes import DirectoryShape, ScimShape
 from justlane.files.people.intake import Intake
-from justlane.files.secrets import place_of, token
 from justlane.model.errors import (
     IncompleteError,
     NonsenseError,
@@ -33,11 +27,17 @@ from justlane.model.errors import (
     TimedOutError,
     UnreachableError,
 )
+from justlane.model.estate import SecretPlace
 from justlane.model.names import one_line
-from justlane.model.progress import Progress
+from justlane.outside.certificates import trusted
+from justlane.outside.http import Answer, Service, decoded, destination_of
+from justlane.outside.limits import Limits
+from justlane.outside.secrets import released, require_ascii
 
 T = TypeVar("T", bound="_Resource")
 _TRIES = 6
+PATIENCES_IN_ALL = 60
+"""A whole reading may take so many times what one answer may."""
 _OFF = timedelta(minutes=5)
 """A clock that is off by more than this is mentioned when a token is refused."""
 
@@ -85,7 +85,7 @@ class ScimSource:
     def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
         """Read all users, then all groups."""
         assert shape.scim is not None
-        with _Service(shape.scim, around.folder, around.progress) as service:
+        with _Service(shape.scim, around) as service:
             asked = "userName,displayName,name.formatted,active"
             for user in service.all("Users", _User, asked, shape.scim.people_where):
                 name = user.displayName or (user.name and user.name.formatted) or user.userName
@@ -103,24 +103,23 @@ class ScimSource:
 class _Service:
     """The service, with our token."""
 
-    def __init__(self, shape: ScimShape, folder: Path, progress: Progress) -> None:
+    def __init__(self, shape: ScimShape, around: Surroundings) -> None:
         self.url = shape.url.rstrip("/")
         self._shape = shape
-        self._progress = progress
-        self._token = token(place_of(shape.token_from), folder)
-        self._client = httpx.Client(
-            headers={"Authorization": f"Bearer {self._token}", "Accept": "application/scim+json"},
-            timeout=shape.patience,
-            verify=certificates.context(folder, shape.trust) if self.url.startswith("https:") else False,
-            follow_redirects=False,
-            trust_env=False,
-        )
+        self._progress = around.progress
+        safe = trusted(around.folder, shape.trust) if self.url.startswith("https:") else None
+        place = SecretPlace.of(shape.token_from)
+        to = destination_of(self.url, safe.authority if safe else "")
+        token = require_ascii(released(place, around.folder, to, around.permit), place)
+        self._headers = {"Authorization": f"Bearer {token}", "Accept": "application/scim+json"}
+        limits = Limits(shape.patience, in_all=shape.patience * PATIENCES_IN_ALL)
+        self._service = Service(self.url, self.url, safe, limits, advice="check the url, and whether it runs")
 
     def __enter__(self) -> _Service:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._client.close()
+        self._service.close()
 
     def all(self, kind: str, shape: type[T], attributes: str, where: str) -> Iterator[T]:
         """All resources of a kind. An error means that some are missing."""
@@ -140,7 +139,7 @@ class _Service:
             if not page.Resources and len(seen) < total:
                 self._incomplete(f"a page is missing: there are {total} {kind}, it says, but it sends only {len(seen)}")
             for raw in page.Resources:
-                resource = self._decoded(raw, shape, kind)
+                resource = decoded(raw, shape, self._complaint(kind))
                 if resource.id in seen:
                     self._incomplete(f"it sent one of the {kind} twice ({resource.id}), so another is missing")
                 seen.add(resource.id)
@@ -156,57 +155,34 @@ class _Service:
         asked = {"startIndex": str(start), "count": str(self._shape.page_size), "attributes": attributes}
         if where:
             asked["filter"] = where
-        answer = self._get(kind, asked)
-        try:
-            return msgspec.json.decode(answer.content, type=_Page)
-        except (msgspec.DecodeError, UnicodeDecodeError) as error:
-            raise self._nonsense(kind, str(error)) from error
+        return decoded(self._get(kind, asked).content, _Page, self._complaint(kind))
 
-    def _decoded(self, raw: msgspec.Raw, shape: type[T], kind: str) -> T:
-        try:
-            return msgspec.json.decode(raw, type=shape)
-        except (msgspec.DecodeError, UnicodeDecodeError) as error:
-            raise self._nonsense(kind, str(error)) from error
+    def _complaint(self, kind: str) -> str:
+        return f"{self.url}: what it answers for {kind} cannot be understood"
 
-    def _nonsense(self, kind: str, said: str) -> NonsenseError:
-        hint = "check the url: it should be the base address of a SCIM 2.0 service"
-        return NonsenseError(f"{self.url}: what it answers for {kind} cannot be understood: {said}", hint)
-
-    def _get(self, kind: str, asked: dict[str, str]) -> httpx.Response:
+    def _get(self, kind: str, asked: dict[str, str]) -> Answer:
         """One answer; a service that is busy is waited for."""
         for left in reversed(range(_TRIES)):
-            with self._told(begun=asked["startIndex"] != "1"):
-                answer = self._client.get(f"{self.url}/{kind}", params=asked)
-            if answer.status_code not in (429, 503) or not left:
+            try:
+                answer = self._service.ask("GET", f"/{kind}", headers=self._headers, params=asked)
+            except (UnreachableError, NonsenseError) as error:
+                if asked["startIndex"] != "1":
+                    message = f"{self.url}: it went away in the middle of the reading"
+                    raise IncompleteError(message, "try again") from error
+                raise
+            if answer.status not in (429, 503) or not left:
                 break
             pause = _retry_after(answer)
             if pause > self._shape.patience:
                 message = f"{self.url}: it is busy, and wants to be asked again in {pause:.0f} seconds only"
                 raise TimedOutError(message, "try again then, or wait longer: `wait at most`")
             time.sleep(pause)
-        if answer.status_code != 200:
+        if answer.status != 200:
             raise self._refused(answer, kind, asked.get("filter", ""))
         return answer
 
-    @contextmanager
-    def _told(self, *, begun: bool) -> Iterator[None]:
-        """Every foreign exception becomes one of ours."""
-        try:
-            yield
-        except httpx.TimeoutException as error:
-            message = f"{self.url}: no answer within {self._shape.patience} seconds"
-            raise TimedOutError(message, "try again, or wait longer: `wait at most`") from error
-        except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError) as error:
-            unsafe = _tls_error(error)
-            if unsafe is not None:
-                raise certificates.failure(unsafe, self.url) from error
-            if begun:
-                raise IncompleteError(f"{self.url}: it went away in the middle of the reading", "try again") from error
-            message = f"{self.url}: nobody answers ({str(error) or type(error).__name__})"
-            raise UnreachableError(message, "check the url, and whether it runs") from error
-
-    def _refused(self, answer: httpx.Response, kind: str, where: str) -> OutsideError:
-        code, said = answer.status_code, _detail(answer).replace(self._token, "…")
+    def _refused(self, answer: Answer, kind: str, where: str) -> OutsideError:
+        code, said = answer.status, _detail(answer)
         if code == 401:
             hint = _clock(answer) or "get a new one, and store it where `token from` says"
             return SignInError(f"{self.url}: it does not accept our token{said}", hint)
@@ -216,7 +192,7 @@ class _Service:
             hint = f"correct `{'people' if kind == 'Users' else 'groups'} where`: {where}"
             return NonsenseError(f"{self.url}: it does not understand our filter{said}", hint)
         if 300 <= code < 400:
-            elsewhere = one_line(answer.headers.get("location", "nowhere")).replace(self._token, "…")
+            elsewhere = one_line(answer.headers.get("location", "nowhere"))
             return IncompleteError(f"{self.url}: it refers to another address: {elsewhere}", "write that one as `url`")
         if code == 404:
             return UnreachableError(f"{self.url}: there are no {kind}{said}", "check the url: it is the base address")
@@ -225,16 +201,16 @@ class _Service:
         return NonsenseError(f"{self.url}: it answered {code} for {kind}{said}", "see its logs")
 
 
-def _detail(answer: httpx.Response) -> str:
+def _detail(answer: Answer) -> str:
     """What the service says of a refusal (RFC 7644, section 3.12)."""
     try:
         said = msgspec.json.decode(answer.content, type=dict[str, object]).get("detail")
-    except (msgspec.DecodeError, UnicodeDecodeError):
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         return ""
     return f" (it says: {one_line(said)})" if isinstance(said, str) and said else ""
 
 
-def _clock(answer: httpx.Response) -> str:
+def _clock(answer: Answer) -> str:
     """A word about the clock, if it is far from the service's."""
     theirs = _http_date(answer.headers.get("date", ""))
     ours = datetime.now(UTC)
@@ -252,23 +228,13 @@ def _http_date(text: str) -> datetime | None:
     return found if found.tzinfo else found.replace(tzinfo=UTC)
 
 
-def _retry_after(answer: httpx.Response) -> float:
+def _retry_after(answer: Answer) -> float:
     """Seconds to wait (RFC 9110, section 10.2.3); one, if the service does not say."""
     said = answer.headers.get("retry-after", "").strip()
     if re.fullmatch(r"\d{1,9}", said):
         return float(said)
     moment = _http_date(said)
     return max(0.0, (moment - datetime.now(UTC)).total_seconds()) if moment else 1.0
-
-
-def _tls_error(error: BaseException) -> ssl.SSLError | None:
-    """The failure of TLS behind an error, if there is one."""
-    cause: BaseException | None = error
-    while cause is not None:
-        if isinstance(cause, ssl.SSLError):
-            return cause
-        cause = cause.__cause__ or cause.__context__
-    return None
 
 
 source = ScimSource()

@@ -13,9 +13,11 @@ from pathlib import Path
 from typing import NamedTuple
 
 from justlane.directories.interface import Surroundings
+from justlane.files import named_files
 from justlane.files.directory_shapes import CsvColumnsShape, DirectoryShape
 from justlane.files.people.intake import Intake
 from justlane.model.names import did_you_mean
+from justlane.model.showing import uncell
 
 _YES = {"", "yes", "y", "true", "1", "active", "enabled"}
 _NO = {"no", "n", "false", "0", "inactive", "disabled"}
@@ -85,7 +87,7 @@ def _row(cells: list[str], headings: list[str], line: int) -> Row:
     if len(cells) != len(headings):
         message = f"found {len(cells)} cells, expected {len(headings)} as in the headings"
         raise TableError(line, message, "a separator or a quote may be missing")
-    return Row({name: cell.strip() for name, cell in zip(headings, cells, strict=True)}, line)
+    return Row({name: uncell(cell.strip()) for name, cell in zip(headings, cells, strict=True)}, line)
 
 
 class CsvSource:
@@ -98,17 +100,17 @@ class CsvSource:
         assert shape.csv is not None
         intake.shown_groups = shape.csv.memberships
         columns = shape.csv.columns
-        people = _table(intake, around.folder / shape.csv.people, [columns.login.lower()], of_groups=False)
+        people = _table(intake, around.folder, shape.csv.people, [columns.login.lower()], of_groups=False)
         for row in people:
             _person(intake, columns, row)
         required = [columns.group.lower(), columns.member.lower()]
-        memberships = list(_table(intake, around.folder / shape.csv.memberships, required, of_groups=True))
+        memberships = list(_table(intake, around.folder, shape.csv.memberships, required, of_groups=True))
         _groups(intake, columns, memberships)
 
 
-def _table(intake: Intake, path: Path, required: list[str], *, of_groups: bool) -> Iterator[Row]:
+def _table(intake: Intake, folder: Path, name: str, required: list[str], *, of_groups: bool) -> Iterator[Row]:
     try:
-        yield from rows(path.read_bytes(), required)
+        yield from rows(named_files.read(folder, name), required)
     except TableError as error:
         intake.wrong(error.line, error.message, error.hint, of_groups=of_groups)
     except OSError as error:

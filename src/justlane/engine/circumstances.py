@@ -8,17 +8,19 @@ region, so that the same decision gives a plain yes or no.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Protocol
 
 from justlane.engine.networks import NetworkTree
-from justlane.model.circumstances import MINUTES_A_DAY, MINUTES_A_WEEK, Condition, Situation
+from justlane.model.circumstances import MINUTES_A_DAY, MINUTES_A_WEEK, Condition, Hours, Situation
 from justlane.model.errors import UsageError
 
 MOST_REGIONS = 1 << 24
 """A question whose circumstances are cut into more regions than this is refused, never answered roughly."""
+_MOST_KEPT = 64 << 20
+"""Bytes of sets that are kept, so that they need not be made again."""
 
 
 class Space(Protocol):
@@ -56,9 +58,15 @@ class SituationSpace:
         self._situation = situation
         self._moment = situation.moment or moment
         self._zone = time_zone
+        self._known: dict[Condition, int] = {}
 
     def of(self, condition: Condition) -> int:
         """1 if the condition holds in the situation, 0 otherwise."""
+        if condition not in self._known:
+            self._known[condition] = self._judged(condition)
+        return self._known[condition]
+
+    def _judged(self, condition: Condition) -> int:
         asked, given = condition, self._situation
         return int(
             in_dates(asked, self._moment, self._zone)
@@ -88,7 +96,8 @@ class CircumstanceSpace:
     """All circumstances, as far as some conditions can tell them apart.
 
     Weekdays and hours are laid out on the week of the estate's time zone; a condition in another zone is moved by
-    the difference between the two clocks at the moment of the question.
+    the difference between the two clocks at the moment of the question. The bits of a set stand in blocks of whole
+    bytes, one for each class of addresses: what a condition asks besides networks is the same in every block.
     """
 
     def __init__(self, conditions: Iterable[Condition], moment: datetime, time_zone: str) -> None:
@@ -97,62 +106,97 @@ class CircumstanceSpace:
         self.networks = NetworkTree(tuple(dict.fromkeys(n for c in known for n in c.networks)))
         self.methods = (*dict.fromkeys(m for c in known for m in c.methods), "")
         self.factors = (False, True) if any(c.multi_factor is not None for c in known) else (False,)
-        self._spans = {c: self._weekly(c) for c in known if c.weekdays or c.hours}
-        self.times = _time_classes(list(self._spans.values()))
+        clocks = dict.fromkeys(_clock_of(c) for c in known if c.weekdays or c.hours)
+        self._weeks = {clock: tuple(self._weekly(*clock)) for clock in clocks}
+        self.times = _time_classes(list(dict.fromkeys(self._weeks.values())))
         self.sizes = (len(self.networks.classes), len(self.factors), len(self.methods), len(self.times))
-        regions = self.sizes[0] * self.sizes[1] * self.sizes[2] * self.sizes[3]
-        if regions > MOST_REGIONS:
-            message = f"the conditions here cut the circumstances into {regions:,} regions, more than {MOST_REGIONS:,}"
-            raise UsageError(message, "ask for one situation: --situation, --from-network and so on")
-        self.strides = (regions // self.sizes[0], self.sizes[2] * self.sizes[3], self.sizes[3], 1)
-        self.full = (1 << regions) - 1
+        block = self.sizes[1] * self.sizes[2] * self.sizes[3]
+        if self.sizes[0] * block > MOST_REGIONS:
+            message = f"the conditions here cut the circumstances into {self.sizes[0] * block:,} regions"
+            hint = "ask for one situation: --situation, --from-network and so on"
+            raise UsageError(f"{message}, more than {MOST_REGIONS:,}", hint)
+        self.block_bytes = -(-block // 8)
+        """Bytes of the block of each class of addresses."""
+        self.strides = (8 * self.block_bytes, self.sizes[2] * self.sizes[3], self.sizes[3], 1)
+        self.full = self._repeated((1 << block) - 1)
         self._sets: dict[Condition, int] = {}
+        self._blocks: dict[object, int] = {}
 
     def of(self, condition: Condition) -> int:
         """The regions in which a condition holds. It must be one of those that the space was made for."""
-        if condition not in self._sets:
-            self._sets[condition] = self._regions(condition)
-        return self._sets[condition]
+        if condition in self._sets:
+            return self._sets[condition]
+        found = self._regions(condition)
+        if (len(self._sets) + 1) * self.sizes[0] * self.block_bytes < _MOST_KEPT:
+            self._sets[condition] = found
+        return found
 
     def _regions(self, condition: Condition) -> int:
         if not in_dates(condition, self._moment, self._zone):
             return 0
         if not condition.circumstantial:
             return self.full
-        spans = self._spans.get(condition)
-        return self.box(
-            (
-                self.networks.classes_in(condition.networks),
+        block = self._block(condition)
+        if not condition.networks:
+            return self._repeated(block)
+        spans = sorted({self.networks.span(text) for text in condition.networks})
+        found = 0
+        for first, end in spans:
+            found |= self._repeated(block, end - first) << (first * self.strides[0])
+        return found
+
+    def _repeated(self, block: int, times: int | None = None) -> int:
+        """The same block for several classes of addresses, or for all."""
+        if times == 1:
+            return block
+        content = block.to_bytes(self.block_bytes, "little")
+        return int.from_bytes(content * (self.sizes[0] if times is None else times), "little")
+
+    def _block(self, condition: Condition) -> int:
+        """What a condition asks besides networks, as the block of one class of addresses."""
+        clock = _clock_of(condition)
+        key = (condition.multi_factor, condition.methods, clock)
+        if key not in self._blocks:
+            spans = self._weeks.get(clock)
+            chosen = (
                 [n for n, used in enumerate(self.factors) if condition.multi_factor in (None, used)],
                 [n for n, name in enumerate(self.methods) if not condition.methods or name in condition.methods],
                 [n for n, some in enumerate(self.times) if spans is None or _holds(spans, some[0][0])],
             )
-        )
+            self._blocks[key] = box(self.strides[1:], chosen)
+        return self._blocks[key]
 
-    def box(self, chosen: Sequence[Iterable[int]]) -> int:
-        """The regions with one of the chosen classes on each axis (address, multi-factor, method, time)."""
-        block = 1
-        for stride, classes in zip(reversed(self.strides), reversed(chosen), strict=True):
-            spread = 0
-            for number in classes:
-                spread |= block << (number * stride)
-            block = spread
-        return block
-
-    def _weekly(self, condition: Condition) -> list[tuple[int, int]]:
-        """The spans of a condition in minutes of the estate's week, from Monday midnight, none over its end."""
-        offsets = [_offset(self._moment, zone) for zone in (self._zone, condition.time_zone or self._zone)]
-        shift = offsets[0] - offsets[1]
+    def _weekly(self, weekdays: tuple[int, ...], hours: tuple[Hours, ...], zone: str) -> Spans:
+        """The spans of a clock in minutes of the estate's week, from Monday midnight, none over its end."""
+        shift = _offset(self._moment, self._zone) - _offset(self._moment, zone or self._zone)
         spans: list[tuple[int, int]] = []
-        hours = [(h.start, h.end) for h in condition.hours] or [(0, MINUTES_A_DAY)]
-        for day in condition.weekdays or range(7):
-            for start, end in hours:
+        for day in weekdays or range(7):
+            for start, end in [(h.start, h.end) for h in hours] or [(0, MINUTES_A_DAY)]:
                 parts = [(start, end)] if start < end else [(0, end), (start, MINUTES_A_DAY)]
                 spans += [(day * MINUTES_A_DAY + a + shift, day * MINUTES_A_DAY + b + shift) for a, b in parts if a < b]
         return [piece for a, b in spans for piece in _inside_the_week(a % MINUTES_A_WEEK, b - a)]
 
 
-Spans = list[tuple[int, int]]
+Clock = tuple[tuple[int, ...], tuple[Hours, ...], str]
+"""Weekdays, hours and the time zone that a condition asks for."""
+
+
+def _clock_of(condition: Condition) -> Clock:
+    return condition.weekdays, condition.hours, condition.time_zone
+
+
+def box(strides: Sequence[int], chosen: Sequence[Iterable[int]]) -> int:
+    """The bits with one of the chosen numbers on each axis."""
+    block = 1
+    for stride, numbers in zip(reversed(strides), reversed(chosen), strict=True):
+        spread = 0
+        for number in numbers:
+            spread |= block << (number * stride)
+        block = spread
+    return block
+
+
+Spans = Sequence[tuple[int, int]]
 """Stretches of the week in minutes from Monday midnight; the end does not belong to them."""
 
 
@@ -162,7 +206,7 @@ def _offset(moment: datetime, zone: str) -> int:
     return int(ahead.total_seconds()) // 60
 
 
-def _inside_the_week(start: int, length: int) -> Spans:
+def _inside_the_week(start: int, length: int) -> list[tuple[int, int]]:
     end = start + length
     if end <= MINUTES_A_WEEK:
         return [(start, end)]
@@ -173,14 +217,32 @@ def _holds(spans: Spans, minute: int) -> bool:
     return any(start <= minute < end for start, end in spans)
 
 
-def _time_classes(conditions: list[Spans]) -> list[Spans]:
+def _time_classes(conditions: Sequence[Spans]) -> list[Spans]:
     """The week cut into classes: minutes that no condition tells apart, each as its stretches."""
-    cuts = sorted({0, MINUTES_A_WEEK, *(minute for spans in conditions for span in spans for minute in span)})
-    classes: dict[tuple[bool, ...], Spans] = {}
-    for start, end in pairwise(cuts):
-        some = classes.setdefault(tuple(_holds(spans, start) for spans in conditions), [])
+    turns: dict[int, int] = {0: 0, MINUTES_A_WEEK: 0}
+    for number, spans in enumerate(conditions):
+        for minute in _edges(spans):
+            turns[minute] = turns.get(minute, 0) ^ (1 << number)
+    classes: dict[int, list[tuple[int, int]]] = {}
+    holding = 0
+    for start, end in pairwise(sorted(turns)):
+        holding ^= turns[start]
+        some = classes.setdefault(holding, [])
         if some and some[-1][1] == start:
             some[-1] = (some[-1][0], end)
         else:
             some.append((start, end))
     return list(classes.values())
+
+
+def _edges(spans: Spans) -> Iterator[int]:
+    """Where some stretches, taken together, begin and end."""
+    reach = -1
+    for start, end in sorted(spans):
+        if start > reach:
+            if reach >= 0:
+                yield reach
+            yield start
+        reach = max(reach, end)
+    if reach >= 0:
+        yield reach

@@ -33,6 +33,7 @@ class CoverageIndex:
         self.scopes = scopes
         self._kept = gathering
         self._found: dict[str, dict[str, tuple[str, CoverStep] | None]] = {}
+        self._directly: dict[str, list[tuple[str, CoverStep]]] = {}
 
     def _gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         return self._kept(address) if self._kept else self._listed.get(address, ())
@@ -53,7 +54,12 @@ class CoverageIndex:
         """Addresses that a scope contains directly, in the order of the file."""
         return self._children.get(address, [])
 
-    def _outward(self, address: str) -> Iterator[tuple[str, CoverStep]]:
+    def _outward(self, address: str) -> list[tuple[str, CoverStep]]:
+        if address not in self._directly:
+            self._directly[address] = list(self._covered_by(address))
+        return self._directly[address]
+
+    def _covered_by(self, address: str) -> Iterator[tuple[str, CoverStep]]:
         parent = self.scopes[address].parent
         if parent is not None:
             yield parent, CoverStep(parent, address, False, self.scopes[address].source)

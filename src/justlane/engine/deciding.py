@@ -17,10 +17,10 @@ from msgspec import Struct
 from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates
 from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import Person, person
-from justlane.engine.roles import matching
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
+from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
 from justlane.model.scopes import contains
 

@@ -13,12 +13,13 @@ from justlane.engine.deciding import Judge, Question, judge
 from justlane.engine.index import EstateIndex
 from justlane.engine.membership import MemberStep
 from justlane.engine.people import way_to
-from justlane.engine.roles import RoleStep, matching
+from justlane.engine.roles import RoleStep
 from justlane.engine.wording import Box, boxes
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 from justlane.model.findings import Source
+from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
 
 

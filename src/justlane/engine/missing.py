@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from enum import StrEnum
+from functools import cached_property
 
 import msgspec
 from msgspec import Struct
 
+from justlane.engine.circumstances import CircumstanceSpace, Space
 from justlane.engine.deciding import NO_CHANGE, Change, Judge, Question, judge
 from justlane.engine.explaining import Answer, answer, in_words, names_a_group
 from justlane.engine.index import EstateIndex
@@ -138,12 +140,26 @@ class _Finder:
     def _people(self, binding: Binding) -> int:
         return len(people_behind(self._index, binding.principal, self._name))
 
-    def _with(self, somebody: Person, change: Change, question: Question) -> Judge:
-        return Judge(self._platform, somebody, question, self._index.estate.time_zone, change)
+    def _with(self, somebody: Person, change: Change, question: Question, space: Space | None = None) -> Judge:
+        return Judge(self._platform, somebody, question, self._index.estate.time_zone, change, space)
+
+    @cached_property
+    def _space(self) -> Space:
+        """One space of circumstances for all tries: it tells apart what any of them could ask for."""
+        if self._question.situation is not None:
+            return self._judge.space
+        here = self._platform.covering_bindings(self._address)
+        groups = {b.principal for b in here if b.allows and names_a_group(b)} - self._judge.person.principals
+        joining = (joined(self._index, self._judge.person, group, self._name).principals for group in groups)
+        principals = self._judge.person.principals.union(*joining)
+        conditions = [b.condition for p in principals for b in self._platform.bindings.of(p)]
+        conditions += [ceiling.condition for ceiling in self._platform.platform.ceilings]
+        return CircumstanceSpace(conditions, self._question.moment, self._index.estate.time_zone)
 
     def _turns(self, somebody: Person, change: Change = NO_CHANGE) -> bool:
         """Whether the answer would be yes (without a situation: in some circumstances)."""
-        return bool(self._with(somebody, change, self._question).allowed(self._action, self._address))
+        judging = self._with(somebody, change, self._question, self._space)
+        return bool(judging.allowed(self._action, self._address))
 
 
 class Reply(Struct, frozen=True):

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from enum import StrEnum
-from functools import cache
 
 from msgspec import Struct
 
 from justlane.model.findings import Source
+from justlane.model.patterns import matching
 from justlane.model.roles import Action, Role
 
 
@@ -34,19 +33,6 @@ Holdings = dict[str, tuple[RoleStep, ...]]
 """Each action that a role holds, with the lines through which it does."""
 
 
-@cache
-def _expression(pattern: str) -> re.Pattern[str]:
-    return re.compile(".*".join(re.escape(part) for part in pattern.split("*")))
-
-
-def matching(pattern: str, names: Collection[str]) -> list[str]:
-    """The names that a pattern matches; `*` stands for any run of characters."""
-    if "*" not in pattern:
-        return [pattern] if pattern in names else []
-    expression = _expression(pattern)
-    return [name for name in names if expression.fullmatch(name)]
-
-
 class RoleIndex:
     """Answers about one platform's roles: the union of what each allows and of the roles that it builds
     on, closed under what actions imply, less what it excepts."""
@@ -58,12 +44,27 @@ class RoleIndex:
 
     def holdings(self, name: str) -> Holdings:
         """The actions that a role holds, each with its shortest chain of lines."""
-        if name not in self._held:
-            self._held[name] = self._excepted(name, self.before_exceptions(name))
+        if name in self._held:
+            return self._held[name]
+        waiting = [name]
+        while waiting:  # the roles below first, however many there are on top of each other
+            role = waiting[-1]
+            below = [base.text for base in self._roles[role].builds_on if base.text not in self._held]
+            if role not in self._held and not below:
+                self._held[role] = self._excepted(role, self._before_exceptions(role))
+            if below:
+                waiting += below
+            else:
+                waiting.pop()
         return self._held[name]
 
     def before_exceptions(self, name: str) -> Holdings:
         """What a role would hold if it excepted nothing."""
+        self.holdings(name)
+        return self._before_exceptions(name)
+
+    def _before_exceptions(self, name: str) -> Holdings:
+        """The same, once all roles below are known."""
         role = self._roles[name]
         held: Holdings = {}
         for pattern in role.allows:
@@ -71,7 +72,7 @@ class RoleIndex:
                 held.setdefault(action, (RoleStep(RoleStepKind.ALLOWS, name, pattern.text, pattern.source),))
         for base in role.builds_on:
             step = RoleStep(RoleStepKind.BUILDS_ON, name, base.text, base.source)
-            for action, steps in self.holdings(base.text).items():
+            for action, steps in self._held[base.text].items():
                 held.setdefault(action, (step, *steps))
         return self._closed(held)
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from itertools import permutations
+from bisect import bisect_left
+from collections.abc import Iterable, Iterator, Sequence
+from functools import reduce
+from math import prod
+from operator import and_
 
 from msgspec import Struct
 
-from justlane.engine.circumstances import CircumstanceSpace
+from justlane.engine.circumstances import CircumstanceSpace, box
 from justlane.engine.networks import NetworkTree
 from justlane.model.circumstances import MINUTES_A_DAY, Hours
 
@@ -43,69 +46,142 @@ Chosen = tuple[tuple[int, ...], ...]
 
 def boxes(space: CircumstanceSpace, some: int) -> tuple[Box, ...]:
     """Boxes that together are exactly the set; no box could be larger, and none is superfluous."""
-    alike = [_alike(space, some, axis) for axis in range(4)]
-    found: list[tuple[int, Chosen]] = []
-    left = some
-    while left:
-        cell = (left & -left).bit_length() - 1
-        covered, chosen = _largest(space, some, cell, alike)
-        found.append((covered, chosen))
-        left &= ~covered
-    return tuple(_in_words(space, chosen) for chosen in _needed(found))
+    condensed = _Condensed(space, some)
+    return tuple(_in_words(space, condensed.classes(chosen)) for chosen in _needed(condensed, _covering(condensed)))
 
 
-def _alike(space: CircumstanceSpace, some: int, axis: int) -> dict[int, list[int]]:
-    """Classes of an axis that the set does not tell apart, by the first of them."""
-    everything = [list(range(size)) for size in space.sizes]
-    first: dict[int, int] = {}
-    groups: dict[int, list[int]] = {}
+class _Condensed:
+    """A set in which classes that it does not tell apart are one.
+
+    A *row* is what the set holds in one kind of addresses, one bit for each kind of factor, method and time.
+    """
+
+    def __init__(self, space: CircumstanceSpace, some: int) -> None:
+        blocks = _blocks(space, some)
+        addresses: dict[bytes, list[int]] = {}
+        for number, block in enumerate(blocks):
+            addresses.setdefault(block, []).append(number)
+        known = [int.from_bytes(block, "little") for block in addresses]
+        inner = [_alike(space, known, axis) for axis in (1, 2, 3)]
+        self.kinds: list[list[list[int]]] = [list(addresses.values()), *inner]
+        """On each axis, the classes of each kind."""
+        self.sizes = [len(kinds) for kinds in self.kinds]
+        self.strides = (self.sizes[2] * self.sizes[3], self.sizes[3], 1)
+        first = [[kind[0] for kind in kinds] for kinds in inner]
+        places = [f * space.strides[1] + m * space.strides[2] + t for f in first[0] for m in first[1] for t in first[2]]
+        self.rows = [sum((row >> place & 1) << bit for bit, place in enumerate(places)) for row in known]
+
+    def classes(self, chosen: Chosen) -> Chosen:
+        """The classes of the kinds that were chosen."""
+        return tuple(
+            tuple(sorted(number for kind in some for number in kinds[kind]))
+            for some, kinds in zip(chosen, self.kinds, strict=True)
+        )
+
+    def block(self, chosen: Chosen) -> int:
+        """A box as the bits that it has in each of its rows."""
+        return box(self.strides, chosen[1:])
+
+    def regions(self, chosen: Chosen) -> int:
+        """How many regions a box has."""
+        return prod(sum(len(kinds[kind]) for kind in some) for some, kinds in zip(chosen, self.kinds, strict=True))
+
+    def words(self, chosen: Chosen) -> int:
+        """How many axes a box says something about."""
+        return sum(len(some) < size for some, size in zip(chosen, self.sizes, strict=True))
+
+
+def _blocks(space: CircumstanceSpace, some: int) -> list[bytes]:
+    """What a set holds in each class of addresses."""
+    size = space.block_bytes
+    content = some.to_bytes(size * space.sizes[0], "little")
+    return [content[start : start + size] for start in range(0, len(content), size)]
+
+
+def _alike(space: CircumstanceSpace, rows: list[int], axis: int) -> list[list[int]]:
+    """Classes of an axis that no row tells apart, each kind in order."""
+    every = [range(size) for size in space.sizes[1:]]
+    every[axis - 1] = range(1)
+    at_zero = box(space.strides[1:], every)
+    kinds: dict[tuple[int, ...], list[int]] = {}
     for number in range(space.sizes[axis]):
-        everything[axis] = [0]
-        at_zero = space.box(everything)
-        piece = (some >> (number * space.strides[axis])) & at_zero
-        groups.setdefault(first.setdefault(piece, number), []).append(number)
-    return groups
+        shift = number * space.strides[axis]
+        kinds.setdefault(tuple(row >> shift & at_zero for row in rows), []).append(number)
+    return list(kinds.values())
 
 
-def _largest(space: CircumstanceSpace, some: int, cell: int, alike: list[dict[int, list[int]]]) -> tuple[int, Chosen]:
+def _covering(space: _Condensed) -> list[Chosen]:
+    """Boxes, none of which could be larger, that cover a set."""
+    left = list(space.rows)
+    found: list[Chosen] = []
+    for number in range(len(left)):
+        while left[number]:
+            bit = (left[number] & -left[number]).bit_length() - 1
+            chosen = _largest(space, number, bit)
+            block = space.block(chosen)
+            for row in chosen[0]:
+                left[row] &= ~block
+            found.append(chosen)
+    return found
+
+
+def _largest(space: _Condensed, row: int, bit: int) -> Chosen:
     """The best box around a region that stays inside the set: the fewest words, then the most regions."""
-    at = [cell // stride % size for stride, size in zip(space.strides, space.sizes, strict=True)]
-    best: tuple[tuple[int, int], int, Chosen] | None = None
-    for order in permutations(axis for axis in range(4) if space.sizes[axis] > 1):
-        chosen = [[number] for number in at]
-        for axis in order:
-            chosen[axis] = _widened(space, some, chosen, axis, alike[axis])
-        covered = space.box(chosen)
-        words = sum(len(c) < size for c, size in zip(chosen, space.sizes, strict=True))
-        rank = (words, -covered.bit_count())
-        if best is None or rank < best[0]:
-            best = rank, covered, tuple(tuple(c) for c in chosen)
-    assert best is not None
-    return best[1], best[2]
+    at = (row, *(bit // stride % size for stride, size in zip(space.strides, space.sizes[1:], strict=True)))
+    start: Chosen = tuple((number,) for number in at)
+    found = _widest(space, start, frozenset(axis for axis in range(4) if space.sizes[axis] > 1))
+    return min(found, key=lambda chosen: (space.words(chosen), -space.regions(chosen)))
 
 
-def _widened(
-    space: CircumstanceSpace, some: int, chosen: list[list[int]], axis: int, alike: dict[int, list[int]]
-) -> list[int]:
-    trial = list(chosen)
-    kept: list[int] = []
-    for first, group in alike.items():
-        trial[axis] = [first]
-        if not space.box(trial) & ~some:
-            kept += group
-    return sorted(kept)
+def _widest(space: _Condensed, chosen: Chosen, axes: frozenset[int]) -> Iterator[Chosen]:
+    """The boxes that come of widening a box along some axes, one after the other, in every order."""
+    if not axes:
+        yield chosen
+    for axis in sorted(axes):
+        kinds = _along_addresses(space, chosen) if axis == 0 else _along(space, chosen, axis)
+        yield from _widest(space, (*chosen[:axis], kinds, *chosen[axis + 1 :]), axes - {axis})
 
 
-def _needed(found: list[tuple[int, Chosen]]) -> list[Chosen]:
-    """Leave out each box that the others cover, the smallest first."""
-    kept = sorted(found, key=lambda item: item[0].bit_count())
-    for item in list(kept):
-        union = 0
-        for other in kept:
-            union |= other[0] if other is not item else 0
-        if not item[0] & ~union:
-            kept.remove(item)
-    return [chosen for _, chosen in sorted(kept, key=lambda item: -item[0].bit_count())]
+def _along_addresses(space: _Condensed, chosen: Chosen) -> tuple[int, ...]:
+    block = space.block(chosen)
+    return tuple(number for number, row in enumerate(space.rows) if not block & ~row)
+
+
+def _along(space: _Condensed, chosen: Chosen, axis: int) -> tuple[int, ...]:
+    """The kinds on an axis with which a box stays inside the set."""
+    everywhere = reduce(and_, (space.rows[row] for row in chosen[0]))
+    one = space.block((*chosen[:axis], (0,), *chosen[axis + 1 :]))
+    stride = space.strides[axis - 1]
+    return tuple(number for number in range(space.sizes[axis]) if not (one << number * stride) & ~everywhere)
+
+
+def _needed(space: _Condensed, found: list[Chosen]) -> list[Chosen]:
+    """Leave out each box that the others cover, the smallest first; the largest come first then."""
+    order = sorted(found, key=space.regions)
+    at_row: dict[int, dict[int, int]] = {}
+    for number, chosen in enumerate(order):
+        block = space.block(chosen)
+        for row in chosen[0]:
+            at_row.setdefault(row, {})[number] = block
+    twice = {row: _covered_twice(blocks.values()) for row, blocks in at_row.items()}
+    kept = []
+    for number, chosen in enumerate(order):
+        block = space.block(chosen)
+        if all(not block & ~twice[row] for row in chosen[0]):
+            for row in chosen[0]:
+                del at_row[row][number]
+                twice[row] = _covered_twice(at_row[row].values())
+        else:
+            kept.append(chosen)
+    return sorted(kept, key=space.regions, reverse=True)
+
+
+def _covered_twice(blocks: Iterable[int]) -> int:
+    once = twice = 0
+    for block in blocks:
+        twice |= once & block
+        once |= block
+    return twice
 
 
 def _in_words(space: CircumstanceSpace, chosen: Chosen) -> Box:
@@ -115,7 +191,7 @@ def _in_words(space: CircumstanceSpace, chosen: Chosen) -> Box:
     if other:
         named = [m for m in space.methods if m and m not in named]
     return Box(
-        addresses=() if len(addresses) == space.sizes[0] else _ranges(space.networks, set(addresses)),
+        addresses=() if len(addresses) == space.sizes[0] else _ranges(space.networks, addresses),
         multi_factor=None if len(factors) == space.sizes[1] else space.factors[factors[0]],
         methods=tuple(named),
         other_methods=other and bool(named),
@@ -123,16 +199,31 @@ def _in_words(space: CircumstanceSpace, chosen: Chosen) -> Box:
     )
 
 
-def _ranges(tree: NetworkTree, classes: set[int]) -> tuple[AddressRange, ...]:
-    """Networks to be in, each without those inside it that are not meant."""
-    status = {text: number in classes for number, text in enumerate(tree.classes)}
-    inside: list[str] = [""] if status[""] else []
+def _ranges(tree: NetworkTree, classes: Sequence[int]) -> tuple[AddressRange, ...]:
+    """Networks to be in, each without those inside it that are not meant. The classes come in order."""
+    inside: list[str] = [""] if classes[0] == 0 else []
     but_not: dict[str, list[str]] = {"": []}
+    numbers = {text: number for number, text in enumerate(tree.classes)}
+    chosen = set(classes)
+
+    def count(network: str) -> tuple[int, int]:
+        """How many classes a network has, and how many of them are chosen."""
+        first, end = tree.spans[network]
+        return end - first, bisect_left(classes, end) - bisect_left(classes, first)
+
+    def is_meant(network: str, around: bool) -> bool:
+        """Whether it is chosen itself; without addresses of its own, as all that is in it, or as what is around it."""
+        if network in numbers:
+            return numbers[network] in chosen
+        below = {numbers[child] in chosen for child in tree.children(network) if child in numbers}
+        return below.pop() if len(below) == 1 else around
 
     def visit(network: str, meant: bool, around: str) -> None:
         for child in tree.children(network):
-            below = {status[c] for c in tree.children(child) if c in status}
-            own = status.get(child, below.pop() if len(below) == 1 else meant)
+            size, taken = count(child)
+            if taken == (size if meant else 0):
+                continue  # all of it is as what is around it
+            own = is_meant(child, meant)
             if own and not meant:
                 inside.append(child)
                 but_not[child] = []
@@ -140,7 +231,7 @@ def _ranges(tree: NetworkTree, classes: set[int]) -> tuple[AddressRange, ...]:
                 but_not[around].append(child)
             visit(child, own, child if own and not meant else around)
 
-    visit("", status[""], "")
+    visit("", classes[0] == 0, "")
     return tuple(AddressRange(network, tuple(but_not[network])) for network in inside)
 
 

@@ -10,7 +10,6 @@ from justlane.files.declared import DeclaredFiles
 from justlane.files.gathering import gathered
 from justlane.files.grants import bindings_of, ceilings_of, expectations_of, principal_of, situations_of
 from justlane.files.lookup import is_time_zone
-from justlane.files.secrets import place_of
 from justlane.files.shapes import (
     ConnectionShape,
     EstateFile,
@@ -22,7 +21,7 @@ from justlane.files.shapes import (
 )
 from justlane.files.yamltext import Text, Where
 from justlane.model.bindings import Publication
-from justlane.model.estate import Connection, Estate, Habits, Platform
+from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
 from justlane.model.people import Directory, LocalGroup, Membership
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope
@@ -139,7 +138,8 @@ def _walk(shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterato
 
 
 def _connection(text: Text, shape: ConnectionShape) -> Connection:
-    return Connection(shape.connector, shape.url, place_of(shape.token_from), text.source("reached by", "connector"))
+    place, source = SecretPlace.of(shape.token_from), text.source("reached by", "connector")
+    return Connection(shape.connector, shape.url, place, source, shape.trust)
 
 
 def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from justlane.engine.coverage import CoverageIndex
 from justlane.engine.graphs import loops
-from justlane.engine.roles import RoleIndex, matching
+from justlane.engine.roles import RoleIndex
 from justlane.files.declared import DeclaredFiles
 from justlane.files.gathering import KIND, attributes_named
 from justlane.files.grants import principal_of
@@ -13,6 +13,7 @@ from justlane.files.shapes import PlatformFile, ScopeShape
 from justlane.files.yamltext import Text, Where
 from justlane.model.estate import Decides, Platform
 from justlane.model.findings import Finding
+from justlane.model.patterns import matching
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, contains
 
 

@@ -56,8 +56,14 @@ def _shown(value: Any) -> str:
         return "nothing"
     if isinstance(value, (list, tuple)):
         return "a list"
-    return "a mapping" if isinstance(value, Mapping) else repr(value)
+    if isinstance(value, Mapping):
+        return "a mapping"
+    text = repr(value)
+    return text if len(text) <= _LONGEST else f"{text[:_LONGEST]}… ({len(str(value)):,} characters)"
 
+
+_LONGEST = 80
+"""Characters of a value that are repeated to whoever wrote it."""
 
 _EXPECTED: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "enum": lambda context: f"expected {context['expected']}",
@@ -68,6 +74,9 @@ _EXPECTED: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "datetime_from_date_parsing": lambda context: "expected a time such as 2026-11-25 23:30",
     "datetime_parsing": lambda context: "expected a time such as 2026-11-25 23:30",
     "int_parsing": lambda context: "expected a whole number",
+    "int_parsing_size": lambda context: "expected a whole number that is not so long",
+    "less_than_equal": lambda context: f"expected {context['le']} or less",
+    "string_too_long": lambda context: f"expected at most {context['max_length']} characters",
     "greater_than_equal": lambda context: f"expected {context['ge']} or more",
     "string_too_short": lambda context: "expected some text",
     "string_type": lambda context: "expected text",
@@ -84,6 +93,7 @@ _CUSTOM = {
     "readable": "use https://; where the network is safe, say `encryption: none`",
     "sign in": "write `sign in as: DN` with `password from`, or `sign in by: certificate`, `socket` or `nobody`",
     "signs in twice": "take `sign in as` and `password from` out, or `sign in by`",
+    "year": "write a time between the years 1900 and 2999",
     "effect": "write `give: ROLE` or `deny: ROLE`",
 }
 

@@ -89,8 +89,14 @@ def read_all(folder: Path) -> DeclaredFiles:
     return DeclaredFiles(list(files.values()), patterns, missing)
 
 
+def read_root(folder: Path) -> EstateFile | None:
+    """The root file alone; None if it cannot be understood."""
+    shape = _read(folder, ROOT).shape
+    return shape if isinstance(shape, EstateFile) else None
+
+
 def _read(folder: Path, name: str) -> DeclaredFile:
-    text = yamltext.read(folder / name, name)
+    text = yamltext.read(folder, name)
     if text.value is None:
         return DeclaredFile(text, None)
     if not isinstance(text.value, dict):

@@ -24,7 +24,7 @@ from justlane.files.vocabulary import (
 )
 
 Secret = Annotated[str, StringConstraints(pattern=SECRET)]
-Positive = Annotated[int, Field(ge=1)]
+Positive = Annotated[int, Field(ge=1, le=1_000_000_000)]
 Condition = Annotated[str, StringConstraints(pattern=CONDITION, strip_whitespace=True)]
 Conditions = Annotated[
     tuple[Condition, ...], BeforeValidator(listed, json_schema_input_type=Condition | list[Condition])

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from justlane.engine.roles import matching
 from justlane.files.shapes import WhereShape
+from justlane.model.patterns import matching
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, Scope, contains
 
 KIND = "is"

@@ -16,6 +16,7 @@ from justlane.files import cache
 from justlane.files.building import build, seconds
 from justlane.files.checking import check_names
 from justlane.files.declared import DeclaredFiles, read_all
+from justlane.files.folder import ROOT
 from justlane.files.people import snapshots
 from justlane.files.people.populating import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
 from justlane.files.people.store import PeopleStore
@@ -23,7 +24,7 @@ from justlane.files.people.writing import in_memory
 from justlane.files.shapes import EstateFile
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
-from justlane.model.findings import Finding, Severity
+from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import Directory
 
 LARGE = 20_000
@@ -81,6 +82,8 @@ def load(
             named = msgspec.structs.replace(estate, directory=_together([estate.directory, *earlier]))
             findings += check_names(named, declared, former)
     findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
+    if not checked and not _wrong(findings):
+        findings.insert(0, Finding("not-read", Severity.ERROR, Source(ROOT), "a part of the estate was not read"))
     if estate is not None and people is not None and not _wrong(findings):
         estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)
     else:
@@ -128,7 +131,7 @@ def _people(
         return in_memory(people, snapshot), people.findings
     try:
         return cache.keep_people(folder, people, snapshot), people.findings
-    except (OSError, sqlite3.Error):
+    except (OSError, sqlite3.Error, UnicodeError):
         return in_memory(people, snapshot), people.findings
 
 

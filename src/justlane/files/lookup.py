@@ -6,7 +6,6 @@ from collections.abc import Callable, Collection, Iterator
 from ipaddress import ip_network
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from justlane.engine.roles import matching
 from justlane.files.declared import DeclaredFiles
 from justlane.files.people.snapshots import Former
 from justlane.files.shapes import WhenShape
@@ -14,6 +13,7 @@ from justlane.files.yamltext import Text, Where
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import did_you_mean
+from justlane.model.patterns import matching
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 

@@ -6,8 +6,9 @@ import re
 from collections.abc import Iterable
 from pathlib import Path
 
-from justlane.files.storing import write_atomically
-from justlane.model.errors import RefusedError
+from justlane.files.disk import beneath
+from justlane.files.disk.storing import write_atomically
+from justlane.model.errors import RefusedError, StorageError
 from justlane.model.findings import Finding
 
 _SAFE = re.compile(r"[\w][\w .@+-]*")
@@ -33,6 +34,15 @@ def edited_line(line: str, edit: Finding) -> str:
     return line[: found.start()] + edit.instead + line[found.end() :]
 
 
+def lines_of(folder: Path, file: str) -> list[str]:
+    """The lines of one of the estate's files. StorageError if it cannot be read any more."""
+    try:
+        return beneath.read(folder, file).decode().split("\n")
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "it is not UTF-8"
+        raise StorageError(f"{file} cannot be read: {reason}", "see whether somebody changed it meanwhile") from error
+
+
 def make(folder: Path, wanted: Iterable[Finding]) -> list[str]:
     """Make edits in an estate's files, each file in one step; the files that changed. One that fails stops all."""
     by_file: dict[str, list[Finding]] = {}
@@ -40,10 +50,10 @@ def make(folder: Path, wanted: Iterable[Finding]) -> list[str]:
         by_file.setdefault(edit.source.file, []).append(edit)
     contents: dict[str, str] = {}
     for file, some in by_file.items():
-        lines = (folder / file).read_bytes().decode("utf-8").split("\n")
+        lines = lines_of(folder, file)
         for edit in sorted(some, key=lambda e: e.source, reverse=True):
             lines[edit.source.line - 1] = edited_line(lines[edit.source.line - 1], edit)
         contents[file] = "\n".join(lines)
     for file, content in contents.items():
-        write_atomically(folder / file, content.encode(), mode=(folder / file).stat().st_mode & 0o777)
+        write_atomically(folder, file, content.encode())
     return list(contents)

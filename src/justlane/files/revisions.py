@@ -1,17 +1,36 @@
-"""Estates as they stand in other folders, and in the revisions of the git repository that an estate lies in."""
+"""Estates as they stand in other folders, and in the revisions of the git repository that an estate lies in.
+
+A revision is read object by object, exactly as it was committed. A repository is data: no program that its
+configuration names is run, nothing is fetched, and links are written down as links, which nobody follows.
+"""
 
 from __future__ import annotations
 
-import io
+import os
+import stat
 import subprocess
-import tarfile
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import NamedTuple
 
-from justlane.files.folder import ROOT
+from justlane.files.disk.beneath import open_folder, parts_of
+from justlane.files.disk.storing import write_atomically
+from justlane.files.folder import ROOT, holds_root, included_among
 from justlane.model.errors import StorageError, UsageError
+
+_DEAF = {
+    "GIT_ALLOW_PROTOCOL": "none",
+    "GIT_NO_LAZY_FETCH": "1",
+    "GIT_NO_REPLACE_OBJECTS": "1",
+    "GIT_OPTIONAL_LOCKS": "0",
+    "GIT_TERMINAL_PROMPT": "0",
+    "LC_ALL": "C",
+}
+"""Nothing is fetched, nothing is asked, nothing stands for something else."""
+_QUIET = ("--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
+_PATIENCE_SECONDS = 120
 
 
 @contextmanager
@@ -21,54 +40,137 @@ def folder_named(text: str, estate: Path) -> Iterator[Path]:
     A revision is written out for as long as the context lasts. UsageError if the text names none of them.
     """
     path = Path(text)
-    if path.name == ROOT and path.is_file():
+    if path.name == ROOT and os.path.isfile(path):
         yield path.parent
-    elif (path / ROOT).is_file():
+    elif holds_root(path):
         yield path
-    elif path.is_dir():
+    elif os.path.isdir(path):
         raise UsageError(f"{text!r} holds no {ROOT}", f"name a folder that holds {ROOT}, or a revision in git")
     else:
         with TemporaryDirectory(prefix="justlane-") as temporary:
-            _write_out(text, estate, Path(temporary))
-            yield Path(temporary)
+            folder = Path(temporary) / "estate"
+            folder.mkdir()
+            _write_out(_Revision(text, estate, Path(temporary)), folder)
+            yield folder
 
 
-def _write_out(revision: str, estate: Path, target: Path) -> None:
-    hint = f"name a folder that holds {ROOT}, or a revision of the git repository that the estate lies in"
-    if revision.startswith("-"):
-        raise UsageError(f"{revision!r} is neither a folder nor a revision", hint)
-    prefix = _git(
-        estate, "rev-parse", "--show-prefix", why=f"{revision!r} is no folder, and the estate is not in git", hint=hint
-    )
-    commit = _git(
-        estate,
-        "rev-parse",
-        "--verify",
-        "--quiet",
-        f"{revision}^{{commit}}",
-        why=f"{revision!r} is neither a folder nor a revision of the estate's repository",
-        hint=hint,
-    )
-    tree = f"{commit.decode().strip()}:{prefix.decode().strip()}"
-    archive = _git(
-        estate,
-        "archive",
-        "--format=tar",
-        tree,
-        why=f"the estate did not exist in {revision!r}",
-        hint="name a later revision",
-    )
-    with tarfile.open(fileobj=io.BytesIO(archive)) as content:
-        content.extractall(target, filter="data")
-    if not (target / ROOT).is_file():
-        raise UsageError(f"the estate did not exist in {revision!r}", "name a later revision")
+class _Blob(NamedTuple):
+    mode: int
+    id: str
 
 
-def _git(estate: Path, *words: str, why: str, hint: str) -> bytes:
+def _write_out(revision: _Revision, target: Path) -> None:
+    """Write those files of a revision that belong to the estate: the root file, then what it names."""
+    from justlane.files.declared import read_root
+
+    blobs = revision.blobs()
+    if ROOT not in blobs:
+        raise UsageError(f"the estate did not exist in {revision.name!r}", "name a later revision")
+    revision.write({ROOT: blobs[ROOT]}, target)
+    root = read_root(target)
+    if root is not None:
+        wanted = {name for pattern in root.include for name in included_among(blobs, pattern)}
+        wanted |= {file for shape in root.directories.values() for _, file in shape.files}
+        revision.write({name: blobs[name] for name in wanted & blobs.keys() - {ROOT}}, target)
+
+
+class _Revision:
+    """One revision of the repository that an estate lies in."""
+
+    def __init__(self, name: str, estate: Path, room: Path) -> None:
+        self.name = name
+        self._estate = estate
+        hint = f"name a folder that holds {ROOT}, or a revision of the git repository that the estate lies in"
+        if name.startswith("-") or "\0" in name:
+            raise UsageError(f"{name!r} is neither a folder nor a revision", hint)
+        told = self._asked("rev-parse", "--show-prefix", "--git-common-dir", "--show-object-format")
+        if told is None:
+            raise UsageError(f"{name!r} is no folder, and the estate is not in git", hint)
+        prefix, common, form = told.decode("utf-8", "surrogateescape").split("\n")[:3]
+        commit = self._asked("rev-parse", "--verify", "--quiet", f"{name}^{{commit}}")
+        if commit is None:
+            raise UsageError(f"{name!r} is neither a folder nor a revision of the estate's repository", hint)
+        self._tree = f"{commit.decode('ascii').strip()}:{prefix.rstrip('/')}"
+        self._bare = _bare_repository(room, estate / common / "objects", form)
+
+    def _asked(self, *words: str) -> bytes | None:
+        """What git says of the repository; None if it says no."""
+        kept = {key: value for key, value in os.environ.items() if not key.startswith("GIT_")}
+        done = _run(["git", "-C", str(self._estate), *_QUIET, *words], {**kept, **_DEAF}, b"")
+        return done.stdout if done.returncode == 0 else None
+
+    def _told(self, *words: str, given: bytes = b"") -> bytes | None:
+        """The same of its objects alone, without any of its configuration."""
+        return None if (done := _run(["git", *_QUIET, *words], self._bare, given)).returncode else done.stdout
+
+    def blobs(self) -> dict[str, _Blob]:
+        """Every file and link beneath the estate's folder, by name."""
+        listed = self._told("ls-tree", "-r", "-z", "--full-tree", self._tree)
+        found: dict[str, _Blob] = {}
+        for line in (listed or b"").split(b"\0"):
+            told, _, name = line.partition(b"\t")
+            mode, _, rest = told.decode("ascii", "replace").partition(" ")
+            if rest.startswith("blob "):
+                found[os.fsdecode(name)] = _Blob(int(mode, 8), rest.removeprefix("blob "))
+        return found
+
+    def write(self, blobs: Mapping[str, _Blob], target: Path) -> None:
+        """Write files and links beneath a folder."""
+        found = self._contents({blob.id for blob in blobs.values()})
+        try:
+            for name, blob in blobs.items():
+                if stat.S_ISLNK(blob.mode):
+                    _link(target, name, found[blob.id])
+                else:
+                    write_atomically(target, name, found[blob.id])
+        except (OSError, ValueError, StorageError) as error:
+            reason = getattr(error, "message", str(error))
+            raise UsageError(f"{self.name!r} cannot be written out: {reason}", "see whether it is damaged") from error
+
+    def _contents(self, ids: set[str]) -> dict[str, bytes]:
+        """The content of some objects. StorageError if one is missing, as in a repository that holds only a part."""
+        listed = sorted(ids)
+        given = "".join(f"{one}\n" for one in listed).encode()
+        told = self._told("cat-file", "--batch", given=given) or b""
+        found: dict[str, bytes] = {}
+        for one in listed:
+            head, _, told = told.partition(b"\n")
+            words = head.split(b" ")
+            if len(words) != 3 or words[1] != b"blob":
+                message = f"a part of the estate in {self.name!r} is not in the repository"
+                raise StorageError(message, "fetch it with git, then again: nothing is fetched from here")
+            size = int(words[2])
+            found[one], told = told[:size], told[size + 1 :]
+        return found
+
+
+def _link(target: Path, name: str, content: bytes) -> None:
+    """A link as it was committed: data, which nobody follows."""
+    *folders, last = parts_of(name)
+    with open_folder(target, tuple(folders), make=0o700) as folder, suppress(FileExistsError):
+        os.symlink(content, last.encode("utf-8", "surrogateescape"), dir_fd=folder)
+
+
+def _bare_repository(room: Path, objects: Path, form: str) -> dict[str, str]:
+    """Surroundings in which git sees the objects of a repository, and nothing of its configuration."""
+    bare = room / "bare"
+    for name in ("refs", "objects"):
+        (bare / name).mkdir(parents=True)
+    (bare / "HEAD").write_text("ref: refs/heads/none\n")
+    said = f"[extensions]\n\tobjectFormat = {form}\n" if form == "sha256" else ""
+    version = 1 if said else 0
+    (bare / "config").write_text(f"[core]\n\trepositoryformatversion = {version}\n\tbare = true\n{said}")
+    kept = {key: value for key, value in os.environ.items() if not key.startswith("GIT_")}
+    own = {"GIT_DIR": str(bare), "GIT_OBJECT_DIRECTORY": str(objects.resolve()), "GIT_CONFIG_GLOBAL": os.devnull}
+    return {**kept, **_DEAF, **own, "GIT_CONFIG_NOSYSTEM": "1"}
+
+
+def _run(words: list[str], environment: Mapping[str, str], given: bytes) -> subprocess.CompletedProcess[bytes]:
     try:
-        done = subprocess.run(["git", "-C", str(estate), *words], capture_output=True, check=False)
+        return subprocess.run(
+            words, env=environment, input=given, capture_output=True, check=False, timeout=_PATIENCE_SECONDS
+        )
     except FileNotFoundError as error:
         raise StorageError("git is not installed", "install it, or name a folder") from error
-    if done.returncode:
-        raise UsageError(why, hint)
-    return done.stdout
+    except (subprocess.TimeoutExpired, ValueError, OSError) as error:
+        raise StorageError(f"git did not answer: {type(error).__name__}", "see what is wrong with it") from error

@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
 from justlane.files.directory_shapes import DirectoryShape, PeopleShape
@@ -36,6 +36,16 @@ from justlane.model.estate import Binds, Decides, RolesHeld
 
 def _scope(value: Any) -> Any:
     return {"is": value} if isinstance(value, str) else value
+
+
+def _sensible(value: Any) -> Any:
+    """A moment that clocks of every time zone can show."""
+    if not 1900 <= value.year <= 2999:
+        raise PydanticCustomError("year", "found the year {year}", {"year": value.year})
+    return value
+
+
+Moment = Annotated[datetime, AfterValidator(_sensible)]
 
 
 class HabitsShape(Shape):
@@ -96,6 +106,7 @@ class ConnectionShape(Shape):
     token_from: Annotated[str, StringConstraints(pattern=SECRET)] = Field(
         alias="token from", description="`environment NAME`, `file PATH` or `keyring NAME`; never the token itself."
     )
+    trust: Words = Field("", description="A file with certificates to trust (PEM), instead of the system's.")
 
 
 class ActionShape(Shape):
@@ -205,7 +216,7 @@ class SituationShape(Shape):
     address: Words = Field("", description="The IP address that somebody comes from; none, when left out.")
     multi_factor: YesNo = Field(False, alias="multi-factor", description="Whether a second factor was used.")
     method: Words = Field("", alias="signed in by", description="The way to sign in; unknown, when left out.")
-    moment: datetime | None = Field(
+    moment: Moment | None = Field(
         None, alias="at time", description="Such as 2026-11-25 23:30, in the estate's time zone."
     )
 
@@ -217,7 +228,7 @@ class ExpectationShape(Shape):
     only: Annotated[str, StringConstraints(pattern=OF_GROUP)] | None = Field(
         None, description="`group NAME`: nobody outside it may."
     )
-    at_most: Annotated[int, Field(ge=0)] | None = Field(
+    at_most: Annotated[int, Field(ge=0, le=1_000_000_000_000)] | None = Field(
         None, alias="at most", description="No more people than this may."
     )
     nobody_may_both: Many | None = Field(

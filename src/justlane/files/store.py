@@ -6,7 +6,6 @@ it in one step; it is opened for reading.
 
 from __future__ import annotations
 
-import os
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -15,7 +14,7 @@ from typing import TypeVar, cast
 import msgspec
 from msgspec.structs import replace
 
-from justlane.files.tables import Tables
+from justlane.files.disk.tables import Tables
 from justlane.model.bindings import Binding
 from justlane.model.estate import Estate
 from justlane.model.findings import Source
@@ -40,15 +39,16 @@ CREATE INDEX bindings_by_principal ON bindings (name, kind, platform);
 _pack = msgspec.msgpack.encode
 
 
+SCRIPT = _TABLES + _INDEXES
+
+
 def write(path: Path, head: bytes, estate: Estate) -> None:
     """Keep an estate, with something of the caller's in front. OSError or sqlite3.Error if that is impossible."""
-    import tempfile
+    from justlane.files.disk.beneath import CLOSED, open_folder
+    from justlane.files.disk.storing import unfinished
 
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    os.close(handle)
-    try:
-        connection = sqlite3.connect(name)
+    with open_folder(path.parent) as folder, unfinished(folder, CLOSED) as written:
+        connection = sqlite3.connect(path.parent / written.name)
         connection.execute("PRAGMA journal_mode=OFF")
         connection.execute("PRAGMA synchronous=OFF")
         connection.executescript(_TABLES)
@@ -56,10 +56,7 @@ def write(path: Path, head: bytes, estate: Estate) -> None:
             _fill(connection, head, estate)
         connection.executescript(_INDEXES)
         connection.close()
-        os.replace(name, path)
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise
+        written.replace(path.name)
 
 
 def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
@@ -84,8 +81,8 @@ def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
 class Store:
     """A kept estate. StorageError, at any time, if the file turns out to be damaged."""
 
-    def __init__(self, path: Path) -> None:
-        self._tables = Tables(path)
+    def __init__(self, tables: Tables) -> None:
+        self._tables = tables
         self._on: dict[str, StoredBindings] = {}
 
     def head(self) -> bytes:
@@ -93,7 +90,7 @@ class Store:
         return self._one("SELECT body FROM head")
 
     def _one(self, query: str) -> bytes:
-        rows = self._tables.rows(query)
+        rows = self._tables.rows(query, (bytes,))
         return cast(bytes, rows[0][0]) if rows else b""
 
     def estate(self) -> Estate:
@@ -109,7 +106,7 @@ class Store:
         """The estate, read to the last row; its people are not in it."""
         lazy = self.estate()
         platforms = {name: replace(p, scopes=dict(p.scopes.items())) for name, p in lazy.platforms.items()}
-        rows = self._tables.rows("SELECT body FROM bindings ORDER BY place")
+        rows = self._tables.rows("SELECT body FROM bindings ORDER BY place", (bytes,))
         bindings = tuple(self._tables.decoded(body, Binding) for (body,) in rows)
         return replace(lazy, platforms=platforms, bindings=bindings)
 
@@ -121,7 +118,9 @@ class Store:
 
     def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         """The resource groups that gather a scope."""
-        rows = self._tables.rows("SELECT grp, source FROM gathered WHERE name = ? ORDER BY rowid", address)
+        rows = self._tables.rows(
+            "SELECT grp, source FROM gathered WHERE name = ? ORDER BY rowid", (str, bytes), address
+        )
         return [(name, self._tables.decoded(source, Source)) for name, source in rows]
 
 
@@ -138,7 +137,7 @@ class Rows(Mapping[str, T]):
 
     def __getitem__(self, name: str) -> T:
         if name not in self._known:
-            rows = self._tables.rows(f"SELECT body FROM {self._table} WHERE name = ?", name)
+            rows = self._tables.rows(f"SELECT body FROM {self._table} WHERE name = ?", (bytes,), name)
             if not rows or (self._given and platform_of(name) != self._given[0]):
                 raise KeyError(name)
             self._known[name] = self._tables.decoded(rows[0][0], self._kind)
@@ -146,10 +145,11 @@ class Rows(Mapping[str, T]):
 
     def __iter__(self) -> Iterator[str]:
         query = f"SELECT name FROM {self._table}{self._where} ORDER BY place"
-        return (name for (name,) in self._tables.rows(query, *self._given))
+        return (name for (name,) in self._tables.rows(query, (str,), *self._given))
 
     def __len__(self) -> int:
-        return int(self._tables.rows(f"SELECT count(*) FROM {self._table}{self._where}", *self._given)[0][0])
+        query = f"SELECT count(*) FROM {self._table}{self._where}"
+        return int(self._tables.rows(query, (int,), *self._given)[0][0])
 
 
 class StoredBindings:
@@ -159,6 +159,7 @@ class StoredBindings:
         self._tables = tables
         self._platform = platform
         self._known: dict[int, Binding] = {}
+        self._at: dict[str, list[Binding]] = {}
         self._places: dict[int, int] = {}
 
     def __iter__(self) -> Iterator[Binding]:
@@ -166,7 +167,9 @@ class StoredBindings:
 
     def at(self, scope: str) -> Sequence[Binding]:
         """Those at a scope."""
-        return self._selected("scope = ?", scope)
+        if scope not in self._at:
+            self._at[scope] = self._selected("scope = ?", scope)
+        return self._at[scope]
 
     def of(self, principal: Principal) -> Sequence[Binding]:
         """Those to a principal."""
@@ -176,7 +179,9 @@ class StoredBindings:
     def principals(self) -> Collection[Principal]:
         """Everything that one of them names."""
         query = "SELECT DISTINCT kind, name FROM bindings WHERE platform = ?"
-        rows = self._tables.rows(query, self._platform)
+        rows = self._tables.rows(query, (str, str), self._platform)
+        if not {kind for kind, _ in rows} <= set(PrincipalKind):
+            raise self._tables.damaged()
         return [Principal(PrincipalKind(kind), name) for kind, name in rows]
 
     def place(self, binding: Binding) -> int:
@@ -184,7 +189,8 @@ class StoredBindings:
         return self._places.get(id(binding), 1 << 62)
 
     def _selected(self, where: str, *given: object) -> list[Binding]:
-        rows = self._tables.rows(f"SELECT place, body FROM bindings WHERE {where} ORDER BY place", *given)
+        query = f"SELECT place, body FROM bindings WHERE {where} ORDER BY place"
+        rows = self._tables.rows(query, (int, bytes), *given)
         return [self._binding(place, body) for place, body in rows]
 
     def _binding(self, place: int, body: bytes) -> Binding:

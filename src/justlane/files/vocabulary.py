@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, StringConstraints
 
-NAME = r"^[\w.@+-]+$"
+NAME = r"^([\w@+-][\w.@+-]*|\.[\w@+-][\w.@+-]*|\.\.[\w.@+-]+)$"
 NAMED_PRINCIPAL = r"^(group|user) \S.*$"
 OF_GROUP = r"^group \S.*$"
 ADDRESS = r"^https?://[^\s/?#@]+([/?#]\S*)?$"
@@ -15,17 +15,17 @@ UNBOUND = r"^(closed|open with \S+)$"
 ROLE_AT = r"^\S+ at \S+$"
 LOGIN_RULE = r"^[^*\s]*\*[^*\s]*$"
 GROUP_RULE = r"^[^*]*\*[^*]*$"
-SPAN_OF_TIME = r"^[1-9]\d* (minute|hour|day|week)s?$"
+SPAN_OF_TIME = r"^[1-9]\d{0,4} (minute|hour|day|week)s?$"
 LDAP_URL = r"^(ldaps?://(\[[0-9A-Fa-f:.]+\]|[^\s/?#@:\[\]]+)(:\d{1,5})?/?|ldapi://\S+)$"
 SHARE = r"^(100|[1-9]?\d) ?%$"
-CONDITION = r"^[A-Za-z][\w-]*( is \S.*| has bit \d+|)$"
+CONDITION = r"^[A-Za-z][\w-]*( is \S.*| has bit \d{1,2}|)$"
 DAY = r"^(mon|tue|wed|thu|fri|sat|sun)(-(mon|tue|wed|thu|fri|sat|sun))?$"
 HOURS = r"^([01]\d|2[0-3]):[0-5]\d-(([01]\d|2[0-3]):[0-5]\d|24:00)$"
 PRINCIPAL = r"^(group \S.*|local group \S.*|user \S.*|authenticated|anonymous)$"
 
 PATTERNS = {
     PRINCIPAL: "`group NAME`, `local group NAME`, `user NAME`, `authenticated` or `anonymous`",
-    NAME: "a name of letters, digits and . _ @ + - without spaces",
+    NAME: "a name of letters, digits and . _ @ + - without spaces, that is not . or ..",
     NAMED_PRINCIPAL: "`group NAME` or `user NAME`",
     OF_GROUP: "`group NAME`",
     ADDRESS: "an address that starts with http:// or https://, without an account in it",
@@ -55,7 +55,7 @@ def listed(value: Any) -> Any:
 
 
 Words = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
-Name = Annotated[str, StringConstraints(pattern=NAME)]
+Name = Annotated[str, StringConstraints(pattern=NAME, max_length=200)]
 PrincipalText = Annotated[str, StringConstraints(pattern=PRINCIPAL, strip_whitespace=True)]
 NamedPrincipal = Annotated[str, StringConstraints(pattern=NAMED_PRINCIPAL, strip_whitespace=True)]
 YesNo = Annotated[bool, BeforeValidator(lambda value: value, json_schema_input_type=bool | Literal["yes", "no"])]

@@ -6,8 +6,10 @@ it looks. YAML 1.2 (yaml.org/spec/1.2.2), read with ruamel.yaml.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass, field
+from itertools import accumulate
 from pathlib import Path
 
 from ruamel.yaml import YAML
@@ -15,7 +17,8 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 from ruamel.yaml.reader import ReaderError
 
-from justlane.files.cache import digest_of
+from justlane.files.disk import beneath
+from justlane.files.named_files import digest_of
 from justlane.model.findings import Finding, Severity, Source
 
 Where = tuple[str | int, ...]
@@ -23,6 +26,10 @@ Where = tuple[str | int, ...]
 Plain = str | None | list["Plain"] | dict[str, "Plain"]
 
 MOST_VALUES_THROUGH_ALIASES = 10_000
+MOST_LEVELS = 100
+"""Values in values: deeper than any estate, and shallow enough for whatever walks through them."""
+MOST_BYTES = 64 << 20
+_MOST_OPEN = 1000
 _NULLS = {"", "~", "null", "Null", "NULL"}
 
 
@@ -66,30 +73,37 @@ class Text:
         self.findings.append(Finding(rule, Severity.ERROR, source, message, hint))
 
 
-def read(path: Path, file: str) -> Text:
-    """Read one file. Whatever is wrong with it becomes a finding."""
+def read(folder: Path, file: str) -> Text:
+    """Read one file of an estate. Whatever is wrong with it becomes a finding."""
     text = Text(file)
-    content = _decoded(path, text)
+    content = _decoded(folder, text)
     if content is None:
         return text
     try:
+        _require_shallow(content)
         node = YAML(typ="safe", pure=True).compose(content)
     except (YAMLError, ValueError, RecursionError) as error:
-        _explain(error, text)
+        _explain(error, text, content)
         return text
-    if node is None:
-        text.wrong("empty-file", Source(file, 1, 1), "the file is empty", "write its sections, or do not include it")
-    else:
+    if node is not None:
         _Reader(text).read(node)
+    if text.value is None and not text.findings:
+        text.wrong("empty-file", text.source(), "the file is empty", "write its sections, or do not include it")
     return text
 
 
-def _decoded(path: Path, text: Text) -> str | None:
+def _decoded(folder: Path, text: Text) -> str | None:
     try:
-        content = path.read_bytes()
+        content = beneath.read(folder, text.file)
         text.digest = digest_of(content)
-    except OSError as error:
-        text.wrong("unreadable-file", Source(text.file), f"the file cannot be read: {error.strerror}")
+        text.file.encode()
+    except (OSError, ValueError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "its name is not UTF-8"
+        text.wrong("unreadable-file", Source(text.file), f"the file cannot be read: {reason}")
+        return None
+    if len(content) > MOST_BYTES:
+        message = f"the file has {len(content):,} bytes, expected at most {MOST_BYTES:,}"
+        text.wrong("unreadable-file", Source(text.file), message, "split it: `include` takes many files")
         return None
     try:
         return content.decode("utf-8-sig")
@@ -105,10 +119,27 @@ def _decoded(path: Path, text: Text) -> str | None:
         return None
 
 
-def _explain(error: Exception, text: Text) -> None:
+def _require_shallow(content: str) -> None:
+    """RecursionError if so many brackets are open at once that the parser would take long to say so."""
+    if content.count("[") + content.count("{") > _MOST_OPEN:
+        depths = accumulate(1 if bracket in "[{" else -1 for bracket in re.findall(r"[\[\]{}]", content))
+        if max(depths) > _MOST_OPEN:
+            raise RecursionError
+
+
+def _deepest(content: str) -> tuple[int, int]:
+    """The line and column where a text is indented most, or has most brackets."""
+    lines = content.split("\n")
+    depths = [(len(line) - len(line.lstrip(" ")), line.count("[") + line.count("{")) for line in lines]
+    number = max(range(len(lines)), key=lambda n: max(depths[n]))
+    return number + 1, depths[number][0] + 1
+
+
+def _explain(error: Exception, text: Text, content: str) -> None:
     """Turn a parser's complaint into a finding at its place."""
     if isinstance(error, RecursionError):
-        text.wrong("yaml", Source(text.file, 1, 1), "the values are nested too deeply to be read")
+        source = Source(text.file, *_deepest(content))
+        text.wrong("yaml", source, "the values are nested too deeply to be read", "write them less deep")
     elif isinstance(error, ReaderError):
         text.wrong("yaml", Source(text.file, 1, 1), f"found a control character that no text holds: {error.reason}")
     elif isinstance(error, MarkedYAMLError) and (mark := error.problem_mark or error.context_mark):
@@ -131,6 +162,9 @@ class _Reader:
     def read(self, node: Node) -> None:
         try:
             self._text.value = self._plain(node, ())
+        except _TooDeepError:
+            message = f"the values are nested more than {MOST_LEVELS} deep here"
+            self._text.wrong("yaml", self._source(self._open[MOST_LEVELS]), message, "write them less deep")
         except _TooManyAliasesError:
             source = self._source(self._open[-1])
             most = f"{MOST_VALUES_THROUGH_ALIASES:,}"
@@ -151,13 +185,15 @@ class _Reader:
             plain = node.style is None and node.value in _NULLS
             return None if plain else str(node.value)
         self._open.append(node)
+        if len(self._open) > MOST_LEVELS:
+            raise _TooDeepError
         try:
             if isinstance(node, SequenceNode):
                 return [self._plain(item, (*where, place)) for place, item in enumerate(node.value)]
             assert isinstance(node, MappingNode)
             return self._mapping(node, where)
         finally:
-            if self._again <= MOST_VALUES_THROUGH_ALIASES:
+            if self._again <= MOST_VALUES_THROUGH_ALIASES and len(self._open) <= MOST_LEVELS:
                 self._open.pop()
 
     def _mapping(self, node: MappingNode, where: Where) -> dict[str, Plain]:
@@ -183,6 +219,10 @@ class _Reader:
         if self._again > MOST_VALUES_THROUGH_ALIASES:
             raise _TooManyAliasesError
         self._seen.add(id(node))
+
+
+class _TooDeepError(Exception):
+    """Values in values in values."""
 
 
 class _TooManyAliasesError(Exception):

@@ -63,6 +63,12 @@ class SecretPlace(Struct, frozen=True):
     name: str
     """The variable's name, the file's path relative to the estate, or the name in the keyring."""
 
+    @classmethod
+    def of(cls, text: str) -> SecretPlace:
+        """What an estate says: `environment NAME`, `file PATH` or `keyring NAME`."""
+        kind, _, name = text.partition(" ")
+        return cls(kind, name.strip())
+
 
 class Connection(Struct, frozen=True):
     """How a platform is reached."""
@@ -71,6 +77,8 @@ class Connection(Struct, frozen=True):
     url: str
     token: SecretPlace
     source: Source
+    trust: str = ""
+    """A file with the certificates to trust, relative to the estate; empty for those of the system."""
 
 
 class Platform(Struct, frozen=True):

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Collection
 from unicodedata import category
+
+from justlane.model.patterns import is_like
+from justlane.model.secrecy import without_secrets
+
+LONGEST = 200
+"""Characters of a name; nothing real is nearest to a longer one."""
 
 
 def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
@@ -16,6 +21,8 @@ def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
     from rapidfuzz import process, utils
     from rapidfuzz.distance import OSA, JaroWinkler
 
+    if len(name) > LONGEST:
+        return []
     names = list(known)
     for scorer, cutoff in ((JaroWinkler.normalized_similarity, 0.8), (OSA.normalized_similarity, 0.6)):
         found = process.extract(
@@ -43,17 +50,19 @@ def fitting(pattern: str) -> Callable[[str], bool]:
     wanted = pattern.casefold()
     if "*" not in wanted:
         return lambda name: wanted in name.casefold()
-    like = re.compile(".*".join(map(re.escape, wanted.split("*"))), re.DOTALL)
-    return lambda name: bool(like.fullmatch(name.casefold()))
+    return lambda name: is_like(wanted, name.casefold())
 
 
 def one_line(text: str) -> str:
-    """What others wrote, safe to show: on one line, without characters that a terminal would obey."""
+    """What others wrote, safe to keep: on one line, without secrets and characters that a terminal would obey."""
+    text = without_secrets(text)
     if text.isprintable():
         return text
     return " ".join("".join(letter if letter.isprintable() else " " for letter in text).split())
 
 
 def can_be_shown(name: str) -> bool:
-    """Whether a name is nothing but letters, signs and spaces of any script."""
+    """Whether a name is nothing but letters, signs and spaces of any script, no secret, and no step of an address."""
+    if name in (".", "..") or len(name) > LONGEST or without_secrets(name) != name:
+        return False
     return name.isprintable() or all(letter.isprintable() or category(letter) == "Zs" for letter in name)

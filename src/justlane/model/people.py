@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 from enum import StrEnum
+from typing import Annotated
 
-from msgspec import Struct
+from msgspec import Meta, Struct
 
 from justlane.model.findings import Source
 
@@ -102,7 +103,7 @@ class SourceRead(Struct, frozen=True):
 class Snapshot(Struct, frozen=True):
     """All people at one moment."""
 
-    taken: datetime
+    taken: Annotated[datetime, Meta(tz=True)]
     """When the reading began, in UTC."""
     sources: tuple[SourceRead, ...]
     name: str = ""

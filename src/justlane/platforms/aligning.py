@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator
+from datetime import datetime
 
 from msgspec import Struct
 
@@ -14,6 +15,7 @@ from justlane.model.circumstances import Condition
 from justlane.model.errors import JustLaneError, RefusedError
 from justlane.model.people import PrincipalKind
 from justlane.model.progress import Progress
+from justlane.platforms.effect import difference
 from justlane.platforms.interface import PARTS, Connector, Entry, Reading
 from justlane.platforms.journal import Journal
 
@@ -35,17 +37,33 @@ class Step(Struct, frozen=True):
         return "add" if self.before is None else "remove" if self.after is None else "change"
 
 
+class Effect(Struct, frozen=True):
+    """What a plan gives to people and takes from them."""
+
+    gained: int = 0
+    """Number of (user, action, scope) cells that somebody gains."""
+    lost: int = 0
+    """Number of cells that somebody loses."""
+    memberships: int = 0
+    """Number of memberships, in groups and local groups, that are taken away."""
+    accounts: int = 0
+    """Number of accounts that are disabled or removed."""
+    entries: int = 0
+    """Number of roles, bindings and other entries that are removed."""
+
+    @property
+    def taken(self) -> int:
+        """Number of all that is taken away, in whatever kind of step."""
+        return self.lost + self.memberships + self.accounts + self.entries
+
+
 class Plan(Struct, frozen=True):
     """All changes that a platform needs, in the order in which they are made."""
 
     platform: str
     revision: str
     steps: tuple[Step, ...]
-
-    @property
-    def removals(self) -> int:
-        """Number of steps that take something away."""
-        return sum(step.after is None for step in self.steps)
+    effect: Effect = Effect()
 
 
 def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
@@ -147,8 +165,8 @@ def _with_nested(index: EstateIndex, name: str) -> list[str]:
     return list(walk(name, nested))
 
 
-def plan(index: EstateIndex, platform: str, reading: Reading) -> Plan:
-    """Compare what is declared with a reading.
+def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Plan:
+    """Compare what is declared with a reading, and count what the changes give and take at a moment.
 
     Things are added in the order people, groups, roles, bindings and removed in the opposite order, so that nothing
     ever names what is not there.
@@ -163,15 +181,41 @@ def plan(index: EstateIndex, platform: str, reading: Reading) -> Plan:
     for part in reversed(PARTS):
         held = reading.part(part)
         steps += [Step(part, name, entry, None) for name, entry in held.items() if name not in declared[part]]
-    return Plan(platform, reading.revision, tuple(steps))
+    if not steps:
+        return Plan(platform, reading.revision, ())
+    changes = difference(index, platform, reading, moment)
+    effect = Effect(
+        changes.gained,
+        changes.lost,
+        sum(map(_memberships_taken, steps)),
+        sum(map(_is_account_taken, steps)),
+        sum(step.after is None and step.part not in ("people", "groups", "local_groups") for step in steps),
+    )
+    return Plan(platform, reading.revision, tuple(steps), effect)
+
+
+def _memberships_taken(step: Step) -> int:
+    if step.part not in ("groups", "local_groups") or step.before is None:
+        return 0
+    before, after = step.before.get("members"), (step.after or {}).get("members")
+    kept = after if isinstance(after, list) else []
+    return sum(member not in kept for member in before) if isinstance(before, list) else 0
+
+
+def _is_account_taken(step: Step) -> bool:
+    enabled = [entry is not None and entry.get("enabled") is True for entry in (step.before, step.after)]
+    return step.part == "people" and (step.after is None or enabled == [True, False])
 
 
 def refuse_too_many_removals(planned: Plan, most: int) -> None:
-    """RefusedError if a plan takes away more than a limit allows."""
-    if planned.removals > most:
+    """RefusedError if a plan takes away more than a limit allows: cells, memberships, accounts, entries."""
+    effect = planned.effect
+    if effect.taken > most:
+        told = f"{effect.lost:,} cells, {effect.memberships:,} memberships, {effect.accounts:,} accounts"
         raise RefusedError(
-            f"this would remove {planned.removals} things from {planned.platform}, the limit is {most}",
-            f"look at it with --dry-run; if it is right, use --most-removals {planned.removals}",
+            f"this would take {effect.taken:,} things away on {planned.platform} ({told}, {effect.entries:,} entries), "
+            f"the limit is {most:,}",
+            f"look at it with --dry-run; if it is right, use --most-removals {effect.taken}",
         )
 
 

@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from pathlib import Path
-from typing import Protocol, cast
+from typing import Annotated, Protocol, cast
 
-from msgspec import Struct
+from msgspec import Meta, Struct
 
-from justlane.files.secrets import token
 from justlane.model.errors import UsageError
 from justlane.model.estate import Platform
 from justlane.model.names import did_you_mean
+from justlane.outside.certificates import Trusted, trusted
+from justlane.outside.http import destination_of
+from justlane.outside.secrets import Permit, nobody_to_ask, released, require_ascii
 
 Entry = dict[str, object]
 """One thing that a platform holds, as JSON values."""
@@ -21,10 +23,14 @@ PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings"
 """What a platform holds, in the order in which it has to be added."""
 
 
+Word = Annotated[str, Meta(pattern=r"^[!#-~]{0,1000}$")]
+"""Text that can go into a header of HTTP."""
+
+
 class Reading(Struct, frozen=True):
     """What a platform, asked, says that it holds today."""
 
-    revision: str
+    revision: Word
     """Changes with every change on the platform."""
     people: dict[str, Entry]
     """Login -> enabled."""
@@ -79,10 +85,11 @@ CONNECTORS = {"stand-in": "justlane.platforms.standin"}
 """Kind of connector -> the module whose `connect` makes one; imported when it is used."""
 
 
-def connect(platform: Platform, folder: Path) -> Connector:
-    """A connector for a platform of an estate in `folder`.
+def connect(platform: Platform, folder: Path, permit: Permit = nobody_to_ask) -> Connector:
+    """A connector for a platform of an estate in `folder`; `permit` asks the person whether the token may go there.
 
-    UsageError if the estate does not say how to reach it, SecretError if the token cannot be had.
+    UsageError if the estate does not say how to reach it, RefusedError if the token may not go there, SecretError if it
+    cannot be had.
     """
     connection = platform.connection
     if connection is None:
@@ -91,5 +98,10 @@ def connect(platform: Platform, folder: Path) -> Connector:
     if connection.connector not in CONNECTORS:
         hint = did_you_mean(connection.connector, CONNECTORS, f"there are: {', '.join(CONNECTORS)}")
         raise UsageError(f"{connection.source}: there is no connector {connection.connector!r}", hint)
-    make = cast(Callable[[str, str, str], Connector], import_module(CONNECTORS[connection.connector]).connect)
-    return make(platform.name, connection.url, token(connection.token, folder))
+    safe = trusted(folder, connection.trust) if connection.url.startswith("https:") else None
+    to = destination_of(connection.url, safe.authority if safe else "")
+    token = require_ascii(released(connection.token, folder, to, permit), connection.token)
+    make = cast(
+        Callable[[str, str, str, Trusted | None], Connector], import_module(CONNECTORS[connection.connector]).connect
+    )
+    return make(platform.name, connection.url, token, safe)

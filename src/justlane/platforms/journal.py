@@ -6,14 +6,15 @@ One JSON object a line, in `journal/PLATFORM.jsonl` inside the estate. Lines are
 from __future__ import annotations
 
 import getpass
+import os
 from datetime import UTC, datetime
 from pathlib import Path
 from uuid import uuid4
 
 import msgspec
 
-from justlane.files.storing import append_durably
-from justlane.model.errors import StorageError
+from justlane.files.disk.storing import append_durably, lines_of
+from justlane.model.showing import json_visible
 from justlane.platforms.interface import Entry
 
 
@@ -42,7 +43,7 @@ class Journal:
     """The journal of one platform."""
 
     def __init__(self, folder: Path, platform: str) -> None:
-        self._path = folder / "journal" / f"{platform}.jsonl"
+        self._folder, self._name = folder, f"journal/{platform}.jsonl"
         self._run = uuid4().hex[:12]
 
     def write(
@@ -59,8 +60,8 @@ class Journal:
     ) -> None:
         """Add a line and wait until the disk has it."""
         when = datetime.now(UTC).isoformat(timespec="seconds")
-        note = Note(self._run, when, getpass.getuser(), event, step, of, why, part, name, before, after)
-        append_durably(self._path, msgspec.json.encode(note))
+        note = Note(self._run, when, who(), event, step, of, why, part, name, before, after)
+        append_durably(self._folder, self._name, json_visible(msgspec.json.encode(note).decode()).encode())
 
     def unfinished(self) -> Note | None:
         """The last change that was begun, if the last run did not come to its end."""
@@ -71,16 +72,18 @@ class Journal:
 
     def _notes(self) -> list[Note]:
         """All lines that can be read; a last line that a power cut left half-written is passed over."""
-        try:
-            lines = self._path.read_bytes().splitlines()
-        except FileNotFoundError:
-            return []
-        except OSError as error:
-            raise StorageError(f"{self._path} cannot be read: {error.strerror}") from error
         notes: list[Note] = []
-        for line in lines:
+        for line in lines_of(self._folder, self._name):
             try:
                 notes.append(msgspec.json.decode(line, type=Note))
-            except msgspec.DecodeError:
+            except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
                 continue
         return notes
+
+
+def who() -> str:
+    """The person at the prompt, by the name that the system knows them by; by number where it knows none."""
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError, ImportError):
+        return f"user {os.getuid()}"

@@ -6,7 +6,6 @@ Evaluations follow the OpenID Authorization API 1.0 (AuthZEN), problems RFC 9457
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TypeVar
 from urllib.parse import quote
 
 import httpx
@@ -17,15 +16,17 @@ from justlane.model.errors import (
     OutsideError,
     PlatformChangedError,
     PlatformRefusedError,
-    TimedOutError,
     TokenRefusedError,
-    UnreachableError,
 )
-from justlane.platforms.interface import Entry, Reading
+from justlane.model.names import one_line
+from justlane.outside.certificates import Trusted
+from justlane.outside.http import Answer, Service
+from justlane.outside.limits import Limits
+from justlane.platforms.interface import PARTS, Entry, Reading, Word
 
-T = TypeVar("T")
-_TIMEOUT = httpx.Timeout(10.0, connect=3.0)
+_LIMITS = Limits(seconds=20)
 _MOST_AT_ONCE = 500
+_MOST_THINGS = 5_000_000
 
 
 class Problem(msgspec.Struct, frozen=True):
@@ -36,7 +37,7 @@ class Problem(msgspec.Struct, frozen=True):
 
 
 class _Changed(msgspec.Struct):
-    revision: str
+    revision: Word
 
 
 class _Decision(msgspec.Struct):
@@ -48,61 +49,56 @@ class _Decisions(msgspec.Struct):
 
 
 class _Pass(msgspec.Struct):
-    access: str = msgspec.field(name="pass")
+    access: Word = msgspec.field(name="pass")
 
 
 class _Tried(msgspec.Struct):
     done: bool
 
 
-def connect(name: str, url: str, token: str) -> StandinConnector:
+def connect(name: str, url: str, token: str, trusted: Trusted | None) -> StandinConnector:
     """A connector for the platform at an address."""
-    return StandinConnector(name, url, token)
-
-
-def translated(error: Exception, name: str, url: str) -> OutsideError:
-    """Our error for one of httpx's, with what to do."""
-    if isinstance(error, httpx.TimeoutException):
-        return TimedOutError(f"{name} does not answer in time at {url}", "see whether it hangs, then try again")
-    if isinstance(error, (httpx.RemoteProtocolError, httpx.DecodingError, httpx.TooManyRedirects)):
-        return NonsenseError(f"{name} at {url} answers in a way that is not HTTP as agreed: {error}", _WRONG_ADDRESS)
-    if isinstance(error, (httpx.InvalidURL, httpx.UnsupportedProtocol, httpx.LocalProtocolError)):
-        return UnreachableError(f"{url} is not an address that {name} can be reached at", _WRONG_ADDRESS)
-    return UnreachableError(
-        f"{name} cannot be reached at {url}: {error}",
-        f"start it (a stand-in: `justlane standin {name}`), or correct the url",
-    )
-
-
-_WRONG_ADDRESS = "see whether the url in `reached by` is the right one"
+    return StandinConnector(name, url, token, trusted)
 
 
 class StandinConnector:
     """One platform, over HTTP."""
 
-    def __init__(self, name: str, url: str, token: str, transport: httpx.BaseTransport | None = None) -> None:
+    def __init__(
+        self,
+        name: str,
+        url: str,
+        token: str,
+        trusted: Trusted | None = None,
+        transport: httpx.BaseTransport | None = None,
+    ) -> None:
         self._name = name
-        self._url = url.rstrip("/")
         self._own = {"Authorization": f"Bearer {token}"}
-        self._http = httpx.Client(timeout=_TIMEOUT, transport=transport, trust_env=False)
+        advice = f"start it (a stand-in: `justlane standin {name}`), or correct the url"
+        self._service = Service(name, url, trusted, _LIMITS, advice=advice, transport=transport)
 
     def close(self) -> None:
         """Let go of the connection."""
-        self._http.close()
+        self._service.close()
 
     def read(self) -> Reading:
         """Everything that the platform holds."""
-        return self._decoded(self._sent("GET", "/holds"), Reading)
+        reading = self._service.decoded(self._sent("GET", "/holds"), Reading)
+        count = sum(len(reading.part(part)) for part in PARTS)
+        if count > _MOST_THINGS:
+            message = f"{self._name} says that it holds {count:,} things, more than {_MOST_THINGS:,}"
+            raise NonsenseError(message, "no platform of ours holds so many: see what is wrong with it")
+        return reading
 
     def put(self, part: str, name: str, entry: Entry, revision: str) -> str:
         """Add or replace one thing."""
-        answer = self._sent("PUT", f"/holds/{part}/{quote(name, safe='')}", body=entry, match=revision)
-        return self._decoded(answer, _Changed).revision
+        answer = self._sent("PUT", f"/holds/{part}/{_quoted(name)}", body=entry, match=revision)
+        return self._service.decoded(answer, _Changed).revision
 
     def drop(self, part: str, name: str, revision: str) -> str:
         """Remove one thing."""
-        answer = self._sent("DELETE", f"/holds/{part}/{quote(name, safe='')}", match=revision)
-        return self._decoded(answer, _Changed).revision
+        answer = self._sent("DELETE", f"/holds/{part}/{_quoted(name)}", match=revision)
+        return self._service.decoded(answer, _Changed).revision
 
     def misbehave(self, kind: str, detail: str) -> None:
         """Tell a stand-in to misbehave."""
@@ -121,7 +117,7 @@ class StandinConnector:
                     for action, kind, scope in some
                 ],
             }
-            answer = self._decoded(self._sent("POST", "/access/v1/evaluations", body=body), _Decisions)
+            answer = self._service.decoded(self._sent("POST", "/access/v1/evaluations", body=body), _Decisions)
             if len(answer.evaluations) != len(some):
                 message = f"{self._name} answered {len(answer.evaluations)} of {len(some)} evaluations"
                 raise NonsenseError(message, "its answers cannot be trusted: see what is wrong with it")
@@ -131,15 +127,15 @@ class StandinConnector:
     def sign_in(self, user: str, context: Entry) -> StandinSession | None:
         """Sign in as a person."""
         answer = self._sent("POST", "/sign-in", body={"user": user, "context": context}, expected=(200, 403))
-        if answer.status_code == 403:
+        if answer.status == 403:
             return None
-        return StandinSession(self, self._decoded(answer, _Pass).access)
+        return StandinSession(self, self._service.decoded(answer, _Pass).access)
 
     def attempt(self, access: str, action: str, scope: str) -> bool:
         """Try an action with a person's pass."""
         own = {"Authorization": f"Bearer {access}"}
         answer = self._sent("POST", "/try", body={"action": action, "scope": scope}, own=own, expected=(200, 403))
-        return answer.status_code == 200 and self._decoded(answer, _Tried).done
+        return answer.status == 200 and self._service.decoded(answer, _Tried).done
 
     def _sent(
         self,
@@ -150,43 +146,36 @@ class StandinConnector:
         match: str | None = None,
         own: dict[str, str] | None = None,
         expected: tuple[int, ...] = (200,),
-    ) -> httpx.Response:
+    ) -> Answer:
         headers = dict(own or self._own)
         if match is not None:
             headers["If-Match"] = f'"{match}"'
-        try:
-            answer = self._http.request(method, self._url + path, json=body, headers=headers)
-        except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise translated(error, self._name, self._url) from error
-        if answer.status_code not in expected:
+        answer = self._service.ask(method, path, headers=headers, body=body)
+        if answer.status not in expected:
             raise self._refused(answer)
         return answer
 
-    def _refused(self, answer: httpx.Response) -> OutsideError:
+    def _refused(self, answer: Answer) -> OutsideError:
         try:
             problem = msgspec.json.decode(answer.content, type=Problem)
-        except msgspec.DecodeError:
+        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
             problem = Problem()
-        said = problem.detail or problem.title or answer.reason_phrase
-        if answer.status_code == 401:
+        said = one_line(problem.detail or problem.title) or "nothing about it"
+        if answer.status == 401:
             return TokenRefusedError(
                 f"{self._name} does not accept our token: {said}", "see what `token from` in `reached by` names"
             )
-        if answer.status_code == 412:
+        if answer.status == 412:
             return PlatformChangedError(
                 f"{self._name} was changed by somebody else meanwhile",
                 "run align again: it starts from what is there now",
             )
-        return PlatformRefusedError(
-            f"{self._name} answered {answer.status_code}: {said}", "see its own log, then try again"
-        )
+        return PlatformRefusedError(f"{self._name} answered {answer.status}: {said}", "see its own log, then try again")
 
-    def _decoded(self, answer: httpx.Response, kind: type[T]) -> T:
-        try:
-            return msgspec.json.decode(answer.content, type=kind)
-        except (msgspec.DecodeError, UnicodeDecodeError) as error:
-            path = answer.request.url.path
-            raise NonsenseError(f"{self._name} answered nonsense to {path}: {error}", _WRONG_ADDRESS) from error
+
+def _quoted(name: str) -> str:
+    """A name as a step of an address, never one that means another step."""
+    return quote(name, safe="") if name.strip(".") else name.replace(".", "%2E")
 
 
 class StandinSession:

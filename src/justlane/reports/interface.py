@@ -8,6 +8,8 @@ from typing import Any, Protocol, cast
 
 from msgspec import Struct
 
+from justlane.model.showing import cell, json_visible
+
 Plain = dict[str, Any] | list[Any]
 
 
@@ -48,6 +50,7 @@ PRESENTERS = {
     "GroupSizes": "justlane.reports.group_sizes",
     "Holders": "justlane.reports.holders",
     "Overview": "justlane.reports.overview",
+    "Permissions": "justlane.reports.permissions",
     "PeopleChanges": "justlane.reports.people_changes",
     "Plan": "justlane.reports.plan",
     "Portrait": "justlane.reports.portrait",
@@ -74,7 +77,7 @@ def _text(kind: str, result: Any, look: Look) -> str:
 def _json(kind: str, result: Any, look: Look) -> str:
     import json
 
-    return json.dumps(presenter(kind).plain(result), indent=2, ensure_ascii=False) + "\n"
+    return json_visible(json.dumps(presenter(kind).plain(result), indent=2, ensure_ascii=False)) + "\n"
 
 
 def _csv(kind: str, result: Any, look: Look) -> str:
@@ -85,7 +88,7 @@ def _csv(kind: str, result: Any, look: Look) -> str:
     file = io.StringIO()
     writer = csv.writer(file, lineterminator="\n")
     writer.writerow(sheet.columns)
-    writer.writerows(sheet.rows)
+    writer.writerows([cell(value) for value in row] for row in sheet.rows)
     return file.getvalue()
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from msgspec import Struct
 
 from justlane.model.findings import Source
+from justlane.model.showing import shown
 from justlane.reports.interface import Look
 
 Span = tuple[str, str]
@@ -27,8 +28,8 @@ class Line(Struct, frozen=True):
 
 def line(*spans: Span | str, source: Source | None = None, hanging: str = "") -> Line:
     """A line of pieces; a bare text is plain."""
-    pieces = tuple((span, "") if isinstance(span, str) else span for span in spans)
-    return Line(pieces, source.line_address if source else "", hanging)
+    pieces = tuple((shown(span), "") if isinstance(span, str) else (shown(span[0]), span[1]) for span in spans)
+    return Line(pieces, shown(source.line_address) if source else "", hanging)
 
 
 def render(lines: Iterable[Line], look: Look) -> str:

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.platforms.aligning import Plan, Step
+import msgspec
+
+from justlane.platforms.aligning import Effect, Plan, Step
+from justlane.platforms.effect import condition_of
+from justlane.reports.conditions import condition_text
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 
@@ -15,7 +19,8 @@ def plain(result: Plan) -> dict[str, Any]:
     return {
         "platform": result.platform,
         "revision": result.revision,
-        "removals": result.removals,
+        "removals": result.effect.taken,
+        "effect": msgspec.to_builtins(result.effect),
         "steps": [
             {"change": s.verb, "part": s.part, "name": s.name, "before": s.before, "after": s.after}
             for s in result.steps
@@ -34,38 +39,72 @@ def text(result: Plan, look: Look) -> str:
     return render(_lines(result), look)
 
 
+_TOGETHER = ("people", "groups", "roles")
+_KINDS = {
+    "people": "person",
+    "groups": "group",
+    "local_groups": "local group",
+    "roles": "role",
+    "publications": "publication",
+    "ceilings": "ceiling",
+    "bindings": "binding",
+}
+
+
 def _lines(result: Plan) -> Iterator[Line]:
     if not result.steps:
         yield line(("nothing to do", "yes"), f"  {result.platform} holds what is declared")
         return
     yield line((result.platform, "name"), " differs from what is declared:")
-    for kind in ("people", "groups", "roles"):
+    for kind in _TOGETHER:
         added = [s for s in result.steps if s.part == kind and s.verb == "add"]
         if added:
             names = ", ".join(_named(s) for s in added)
             yield line(("  add     ", "yes"), f"{len(added)} {kind}: {names}", hanging=" " * 10)
     for step in result.steps:
-        if step.part == "bindings" or step.verb != "add":
+        if step.part not in _TOGETHER or step.verb != "add":
             style = {"add": "yes", "change": "warn", "remove": "no"}[step.verb]
             yield line((f"  {step.verb:<8}", style), _what(step), hanging=" " * 10)
     counts = {verb: sum(s.verb == verb for s in result.steps) for verb in ("add", "change", "remove")}
     yield line()
     counted = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
     yield line((f"{len(result.steps)} change{'s' * (len(result.steps) != 1)}: {counted}", "head"))
+    yield from _effect(result.effect)
+
+
+def _effect(effect: Effect) -> Iterator[Line]:
+    gained = (f"{effect.gained:,} cell{'s' * (effect.gained != 1)} gained", "yes")
+    lost = (f"{effect.lost:,} lost", "no")
+    parts = (("membership", effect.memberships), ("account", effect.accounts))
+    more = "".join(f", {count:,} {what}{'s' * (count != 1)} taken away" for what, count in parts if count)
+    yield line("for people: ", gained, ", ", lost, (more, "no"), hanging="  ")
 
 
 def _what(step: Step) -> str:
     """A change in words."""
     entry = step.after or step.before or {}
-    if step.part == "bindings":
-        text = f"binding: {entry['role']} to {entry['principal']} at {entry['scope']}"
-        if step.verb == "change" and step.before:
-            return f"{text} {_differences(step.before, entry)}"
-        return text if entry.get("reason") else f"{text} (no reason given)"
-    kind = {"people": "person", "groups": "group", "roles": "role"}[step.part]
+    when = condition_text(condition_of(entry.get("condition")))
+    text = f"{_KINDS[step.part]}{_described(step, entry)}{f', {when}' if when else ''}"
     if step.before is not None and step.after is not None:
-        return f"{kind} {step.name}: {_differences(step.before, step.after)}"
-    return f"{kind} {step.name}"
+        return f"{text}: {_differences(step.before, step.after)}"
+    return text
+
+
+def _described(step: Step, entry: dict[str, object]) -> str:
+    """What an entry is about; the platform's own identifiers say nothing to people."""
+    if step.part == "bindings":
+        verb = "denied to" if entry.get("deny") else "to"
+        reason = "" if entry.get("reason") or step.verb == "change" else " (no reason given)"
+        return f": {entry.get('role')} {verb} {entry.get('principal')} at {entry.get('scope')}{reason}"
+    if step.part == "publications":
+        return f": group {entry.get('group')} to {entry.get('scope')}"
+    if step.part == "ceilings":
+        patterns = entry.get("patterns")
+        never = ", ".join(map(str, patterns)) if isinstance(patterns, list) else "?"
+        return f": never {never} to {entry.get('principal')}"
+    members = entry.get("members")
+    held = f" with {', '.join(map(str, members))}" if step.part == "local_groups" and isinstance(members, list) else ""
+    return f" {step.name}{held if step.verb == 'add' else ''}"
 
 
 def _named(step: Step) -> str:

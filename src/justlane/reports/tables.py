@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from io import StringIO
 
+from justlane.model.showing import shown
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import line, render
 
@@ -23,7 +24,7 @@ def table(sheet: Sheet, look: Look) -> str:
     Where the terminal is too narrow for that, row after row instead, each cell behind its column's name. Of a very long
     table the first rows are shown, and the rest is counted.
     """
-    rows = sheet.rows[:_MOST_ROWS]
+    rows = [[shown(str(value)) for value in row] for row in sheet.rows[:_MOST_ROWS]]
     left = len(sheet.rows) - len(rows)
     more = f"and {left:,} more rows: --format csv has them all\n" if left else ""
     present = _drawn if _fits(sheet.columns, rows, look.width) else _listed

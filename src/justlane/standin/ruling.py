@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 
-from justlane.standin.site import Binding, Condition, Site
+from justlane.standin.site import Binding, Condition, Role, Site, split_principal
 
 
 class Context(msgspec.Struct, frozen=True):
@@ -151,7 +151,7 @@ class Ruling:
         )
 
     def _announced(self, principal: str, scope: str) -> bool:
-        kind, _, name = principal.partition(" ")
+        kind, name = split_principal(principal)
         if not self._manner.publication or kind != "group":
             return True
         known = (p.scope for p in self._site.publications.values() if p.group == name)
@@ -189,7 +189,7 @@ class Ruling:
         while waiting:
             one = waiting.pop()
             met.add(one)
-            kind, _, name = one.rpartition(" ")
+            kind, name = split_principal(one)
             if kind == "user":
                 people.add(name)
             held = self._site.local_groups if kind == "local group" else self._site.groups
@@ -214,10 +214,23 @@ class Ruling:
 
     def _actions_of(self, name: str) -> frozenset[str]:
         """All that a role lets people do."""
-        role = self._site.misbehaviour.stale_roles.get(name) or self._site.roles.get(name)
-        if role is None:
-            return frozenset()
-        held = self._matched(role.allows).union(*(self._powers(base) for base in role.builds_on))
+        known: dict[str, frozenset[str]] = {}
+        waiting, begun = [name], set[str]()
+        while waiting:  # the roles below first, however deep they lie; a loop is cut where it closes
+            one = waiting[-1]
+            role = self._site.misbehaviour.stale_roles.get(one) or self._site.roles.get(one)
+            below = [] if role is None or one in begun else [base for base in role.builds_on if base not in begun]
+            begun.add(one)
+            if below:
+                waiting += below
+                continue
+            waiting.pop()
+            if one not in known:
+                known[one] = self._held_by(role, known) if role else frozenset()
+        return known[name]
+
+    def _held_by(self, role: Role, known: dict[str, frozenset[str]]) -> frozenset[str]:
+        held = self._matched(role.allows).union(*(known.get(base, frozenset()) for base in role.builds_on))
         size = -1
         while len(held) != size:
             size = len(held)

@@ -20,7 +20,6 @@ import hmac
 import ipaddress
 import secrets
 from collections.abc import Awaitable, Callable, Collection
-from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -32,9 +31,13 @@ from starlette.routing import Route
 
 from justlane.standin.misbehaving import MISBEHAVIOURS
 from justlane.standin.ruling import Context, Ruling
-from justlane.standin.site import PARTS, Binding, Site, keep
+from justlane.standin.site import PARTS, Binding, Shelf, Site, keep, split_principal
+from justlane.standin.soundness import require_sound
 
 _REMEMBERED = 1000
+_MOST_PASSES = 10_000
+_LARGEST = 16 << 20
+"""Bytes of a request."""
 _HANGS_SECONDS = 3600
 _SLOW_SECONDS = 0.1
 
@@ -50,9 +53,9 @@ class Problem(HTTPException):
 class StandIn:
     """One stand-in: its site, its token, and who is signed in."""
 
-    def __init__(self, site: Site, path: Path | None, token: str) -> None:
+    def __init__(self, site: Site, shelf: Shelf | None, token: str) -> None:
         self.site = site
-        self._path = path
+        self._shelf = shelf
         self._token = token
         self._passes: dict[str, tuple[str, Context]] = {}
         self._ruling = Ruling(site)
@@ -109,8 +112,9 @@ class StandIn:
             return _echoing(request, {"decision": self._decision(body)})
         if not isinstance(questions, list) or not all(isinstance(q, dict) for q in questions):
             raise Problem(400, "Bad request", "`evaluations` must be a list of objects")
-        semantic = (body.get("options") or {}).get("evaluations_semantic", "execute_all")
-        if semantic not in _STOPS_AT:
+        options = body.get("options") or {}
+        semantic = options.get("evaluations_semantic", "execute_all") if isinstance(options, dict) else None
+        if not isinstance(semantic, str) or semantic not in _STOPS_AT:
             raise Problem(400, "Bad request", f"there is no evaluations_semantic {semantic!r}")
         answers: list[dict[str, Any]] = []
         for question in questions:
@@ -149,8 +153,9 @@ class StandIn:
         part, name = self._part(request)
         self._match(request)
         try:
-            entry = msgspec.json.decode(await request.body(), type=PARTS[part])
-        except msgspec.DecodeError as error:
+            entry = msgspec.json.decode(await _content(request), type=PARTS[part])
+            require_sound(name, entry)
+        except (ValueError, RecursionError) as error:
             raise Problem(400, "Bad request", str(error)) from error
         if isinstance(entry, Binding):
             self._check_binding(entry)
@@ -179,14 +184,13 @@ class StandIn:
             raise Problem(412, "Changed meanwhile", f"the revision is {self.site.revision} by now")
 
     def _check_binding(self, entry: Binding) -> None:
-        words = entry.principal.rsplit(" ", 1)
+        kind, called = split_principal(entry.principal)
         names: dict[str, Collection[str]] = {
             "group": self.site.groups,
             "user": self.site.people,
             "local group": self.site.local_groups,
         }
-        known = words[-1] in names.get(words[0], {}) if len(words) > 1 else words[0] in ("authenticated", "anonymous")
-        if not known:
+        if called not in names.get(kind, {}) and entry.principal not in ("authenticated", "anonymous"):
             raise Problem(409, "Unknown name", f"there is no {entry.principal!r} here")
         if entry.role not in self.site.roles or entry.scope not in self.site.nature.kinds:
             raise Problem(409, "Unknown name", f"there is no role {entry.role!r} or no scope {entry.scope!r} here")
@@ -199,8 +203,8 @@ class StandIn:
     def _settle(self) -> None:
         """Decide afresh from now on, and keep what there is."""
         self._ruling = Ruling(self.site)
-        if self._path is not None:
-            keep(self._path, self.site)
+        if self._shelf is not None:
+            keep(self._shelf, self.site)
 
     async def sign_in(self, request: Request) -> Response:
         """A pass for a person, if the account may sign in."""
@@ -209,6 +213,8 @@ class StandIn:
         if not isinstance(user, str) or not self._ruling.may_sign_in(user):
             raise Problem(403, "Sign-in refused", f"there is no enabled account {user!r}")
         access = secrets.token_urlsafe(18)
+        for oldest in list(self._passes)[: len(self._passes) - _MOST_PASSES]:
+            del self._passes[oldest]
         self._passes[access] = user, context
         return JSONResponse({"pass": access})
 
@@ -246,10 +252,19 @@ def _bearer(request: Request) -> str:
     return value.strip() if kind.lower() == "bearer" and value.isascii() else ""
 
 
+async def _content(request: Request) -> bytes:
+    found = b""
+    async for piece in request.stream():
+        found += piece
+        if len(found) > _LARGEST:
+            raise Problem(413, "Too large", f"a request has at most {_LARGEST:,} bytes")
+    return found
+
+
 async def _body(request: Request) -> dict[str, Any]:
     try:
-        body = msgspec.json.decode(await request.body())
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        body = msgspec.json.decode(await _content(request))
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise Problem(400, "Bad request", f"the body is not JSON: {error}") from error
     if not isinstance(body, dict):
         raise Problem(400, "Bad request", "the body must be a JSON object")
@@ -260,9 +275,10 @@ def _context(given: Any) -> Context:
     """The circumstances that come with a question or a sign-in."""
     try:
         context = msgspec.convert(given or {}, Context)
-        _ = context.moment
+        if not 1900 < context.moment.year < 3000:
+            raise ValueError(f"a year between 1900 and 3000 was expected, not {context.moment.year}")
         ipaddress.ip_address(context.address or "192.0.2.1")
-    except (msgspec.ValidationError, ValueError) as error:
+    except (msgspec.ValidationError, ValueError, OverflowError) as error:
         raise Problem(400, "Bad request", f"the context makes no sense: {error}") from error
     return context
 

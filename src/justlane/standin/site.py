@@ -6,11 +6,12 @@ Everything is kept in one JSON file, replaced in one step at every change.
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
-from justlane.files.storing import write_atomically
+from justlane.files.disk import beneath
+from justlane.files.disk.storing import write_atomically
 from justlane.model.errors import StorageError
 
 
@@ -97,6 +98,12 @@ class Publication(msgspec.Struct, forbid_unknown_fields=True):
     scope: str
 
 
+def split_principal(text: str) -> tuple[str, str]:
+    """`local group night crew` -> its kind and its name; names may hold spaces."""
+    kind = next((known for known in ("local group", "group", "user") if text.startswith(f"{known} ")), text)
+    return kind, text[len(kind) + 1 :]
+
+
 class Ceiling(msgspec.Struct, forbid_unknown_fields=True):
     """Actions that are never granted."""
 
@@ -153,20 +160,35 @@ class Site(msgspec.Struct):
     """The last [user, action, scope] that were really carried out."""
 
 
-def opened(path: Path, platform: str, nature: Nature) -> Site:
-    """The stand-in kept in a file, with the nature that is declared now; a new one if there is no file."""
+class Shelf(NamedTuple):
+    """The file in which a stand-in is kept: beneath a folder, reached without a link."""
+
+    top: Path
+    name: str
+
+
+def opened(shelf: Shelf, platform: str, nature: Nature) -> Site:
+    """The stand-in kept in a file, with the nature that is declared now; a new one if there is no file.
+
+    StorageError if it holds what no stand-in keeps.
+    """
+    from justlane.standin.soundness import require_sound
+
     try:
-        site = msgspec.json.decode(path.read_bytes(), type=Site)
+        site = msgspec.json.decode(beneath.read(*shelf), type=Site)
+        for part in PARTS:
+            for name, entry in getattr(site, part).items():
+                require_sound(name, entry)
     except FileNotFoundError:
         return Site(platform, nature)
-    except (OSError, msgspec.DecodeError) as error:
-        raise StorageError(
-            f"the stand-in's file {path} cannot be read: {error}", "take it away to start afresh"
-        ) from error
+    except (OSError, ValueError, RecursionError) as error:
+        reason = getattr(error, "strerror", None) or error
+        message = f"the stand-in's file {shelf.top / shelf.name} cannot be read: {reason}"
+        raise StorageError(message, "take it away to start afresh") from error
     site.nature = nature
     return site
 
 
-def keep(path: Path, site: Site) -> None:
+def keep(shelf: Shelf, site: Site) -> None:
     """Replace the file in one step."""
-    write_atomically(path, msgspec.json.format(msgspec.json.encode(site), indent=1))
+    write_atomically(*shelf, msgspec.json.format(msgspec.json.encode(site), indent=1), beneath.CLOSED)

@@ -14,9 +14,9 @@ from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN
 from justlane.engine.deciding import Judge, Question, cells_of
 from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, Person, person
-from justlane.engine.roles import matching
 from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.estate import RolesHeld
+from justlane.model.patterns import matching
 from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
 
 MOST_WORLDS = 64

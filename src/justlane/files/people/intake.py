@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from itertools import repeat
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
+from justlane.files.named_files import is_foreign
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import can_be_shown, one_line
 
@@ -94,7 +95,10 @@ class Intake:
         of_groups: bool = False,
     ) -> None:
         """Note a finding. Any error means that the reading is not complete."""
-        source = Source(self.shown_groups if of_groups else self.shown, line, column if line else 0)
+        shown = self.shown_groups if of_groups else self.shown
+        source = Source(shown, line, column if line else 0)
+        if self.has_lines and line and is_foreign(shown):
+            message, hint = f"this cannot be read as {self.kind}", "look there: what stands in it is not shown"
         self.findings.append(Finding(self.kind, severity, source, message, hint))
 
     def user(self, login: str, name: str, enabled: bool, *, key: str, stable_id: str = "", line: int = 0) -> int | None:

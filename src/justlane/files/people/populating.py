@@ -11,8 +11,8 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from justlane.files.cache import digest
 from justlane.files.directory_shapes import DirectoryShape
+from justlane.files.named_files import digest, trouble
 from justlane.files.people import snapshots
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
@@ -38,15 +38,18 @@ def settings_of(shape: DirectoryShape) -> str:
 
 
 def missing_files(folder: Path, root: EstateFile, text: Text) -> list[Finding]:
-    """The files that directories name and that are not there."""
+    """The files that directories name and that are not there, or may not be read."""
     hint = "paths are relative to the estate's folder"
     found = []
     for name, shape in root.directories.items():
         for key, file in shape.files:
-            if not (folder / file).is_file():
+            wrong = trouble(folder, file)
+            if wrong:
                 where = ("directories", name, shape.kind, key)
                 source = text.source(*where) if where in text.values else text.source(*where[:3])
-                found.append(Finding("no-directory", Severity.ERROR, source, f"there is no file {file!r}", hint))
+                found.append(
+                    Finding("no-directory", Severity.ERROR, source, f"the file {file!r} cannot be read: {wrong}", hint)
+                )
     return found
 
 
@@ -55,10 +58,10 @@ def read_now(folder: Path, root: EstateFile, read: PeopleReader) -> tuple[Popula
     taken = datetime.now(UTC)
     people = Population()
     for name, shape in root.directories.items():
-        before = {file: digest(folder / file) for _, file in shape.files}
+        before = {file: digest(folder, file) for _, file in shape.files}
         intake = read(name, shape, folder)
         for _, file in shape.files:
-            if digest(folder / file) != before[file]:
+            if digest(folder, file) != before[file]:
                 intake.wrong(0, f"{file} changed while it was read", "try again when nobody writes to it")
         read_as = SourceRead(
             name, shape.kind, shape.where, settings_of(shape), before, len(intake.logins), len(intake.group_names)
@@ -78,7 +81,7 @@ def stale(snapshot: Snapshot, folder: Path, root: EstateFile) -> list[str]:
     found = []
     for source in snapshot.sources:
         shape = root.directories.get(source.name)
-        same_files = all(digest(folder / file) == known for file, known in source.files.items())
+        same_files = all(digest(folder, file) == known for file, known in source.files.items())
         if shape and (settings_of(shape) != source.settings or not same_files):
             found.append(source.name)
     return found

@@ -6,6 +6,7 @@ a snapshot; nobody but its owner can read it, and git leaves it out.
 
 from __future__ import annotations
 
+import os
 import re
 import sqlite3
 from contextlib import suppress
@@ -14,8 +15,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from justlane.engine.aliases import Aliases
-from justlane.files.people.store import PeopleStore
-from justlane.files.tables import Tables
+from justlane.files.disk.beneath import CLOSED, is_file, open_folder, path_to
+from justlane.files.disk.storing import write_atomically
+from justlane.files.disk.tables import Tables
+from justlane.files.people.store import INDEXES, TABLES, PeopleStore
 from justlane.model.errors import StorageError, UsageError
 from justlane.model.people import Snapshot
 
@@ -24,6 +27,7 @@ if TYPE_CHECKING:
 
 FOLDER = "snapshots"
 _NAME = re.compile(r"\d{4}-\d\d-\d\dT\d\d-\d\d-\d\dZ(?:-\d+)?")
+_ENDING = ".sqlite"
 _FORM = "%Y-%m-%dT%H-%M-%SZ"
 
 
@@ -40,7 +44,8 @@ class Overview(NamedTuple):
 def names(estate: Path) -> list[str]:
     """The names of all snapshots, the oldest first."""
     try:
-        found = [path.stem for path in (estate / FOLDER).iterdir() if path.suffix == ".sqlite"]
+        with open_folder(estate, (FOLDER,)) as folder:
+            found = [name.removesuffix(_ENDING) for name in os.listdir(folder) if name.endswith(_ENDING)]
     except OSError:
         return []
     return sorted((name for name in found if _NAME.fullmatch(name)), key=_order)
@@ -58,15 +63,16 @@ def newest(estate: Path) -> str:
 
 def open_snapshot(estate: Path, name: str) -> PeopleStore:
     """A snapshot by its name. StorageError if it is damaged."""
-    path = _path(estate, name)
     try:
-        return PeopleStore(Tables(path, keep=True))
-    except sqlite3.Error as error:
-        raise StorageError(f"the snapshot {name} cannot be opened: {error}", "pull the people anew") from error
+        path = path_to(estate, _file(name))
+        return PeopleStore(Tables(path, TABLES + INDEXES, keep=True))
+    except (sqlite3.Error, OSError) as error:
+        reason = getattr(error, "strerror", None) or str(error)
+        raise StorageError(f"the snapshot {name} cannot be opened: {reason}", "pull the people anew") from error
 
 
-def _path(estate: Path, name: str) -> Path:
-    return estate / FOLDER / f"{name}.sqlite"
+def _file(name: str) -> str:
+    return f"{FOLDER}/{name}{_ENDING}"
 
 
 def named(estate: Path, text: str) -> str:
@@ -102,14 +108,15 @@ def _is_moment(text: str) -> bool:
 def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> str:
     """Write a snapshot, then remove the oldest beyond the limit; its name. StorageError if that is impossible."""
     try:
-        folder = estate / FOLDER
-        folder.mkdir(mode=0o700, exist_ok=True)
-        ignore = folder / ".gitignore"
-        if not ignore.exists():
-            ignore.write_text("*\n")
+        if not is_file(estate, f"{FOLDER}/.gitignore"):
+            write_atomically(estate, f"{FOLDER}/.gitignore", b"*\n", CLOSED)
         name = _written(estate, people, snapshot)
-        for old in names(estate)[:-limit]:
-            _path(estate, old).unlink(missing_ok=True)
+        with open_folder(estate, (FOLDER,)) as folder:
+            for old in names(estate)[:-limit]:
+                with suppress(FileNotFoundError):
+                    os.unlink(f"{old}{_ENDING}", dir_fd=folder)
+    except StorageError as error:
+        raise StorageError(error.message, "the one before is still there") from error
     except (OSError, sqlite3.Error) as error:
         reason = getattr(error, "strerror", None) or str(error)
         raise StorageError(f"the snapshot cannot be written: {reason}", "the one before is still there") from error
@@ -125,8 +132,8 @@ def _written(estate: Path, people: Population, snapshot: Snapshot) -> str:
     while True:
         name = stem if number == 1 else f"{stem}-{number}"
         with suppress(FileExistsError):
-            if not _path(estate, name).exists():
-                write_people(_path(estate, name), people, snapshot)
+            if name not in names(estate):
+                write_people(estate, _file(name), people, snapshot)
                 return name
         number += 1
 

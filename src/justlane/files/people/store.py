@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import msgspec
 from msgspec.structs import replace
 
-from justlane.files.tables import Tables
+from justlane.files.disk.tables import Tables
 from justlane.model.findings import Finding, Source
 from justlane.model.names import fitting
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
@@ -25,6 +25,17 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
+TABLES = """
+CREATE TABLE head (layout INTEGER, body BLOB, shown BLOB, findings BLOB);
+CREATE TABLE users (id INTEGER PRIMARY KEY, login TEXT, name TEXT, enabled INTEGER, stable TEXT, source INTEGER,
+  line INTEGER, held BLOB);
+CREATE TABLE groups (id INTEGER PRIMARY KEY, name TEXT, purpose TEXT, stable TEXT, source INTEGER, line INTEGER,
+  members BLOB, held BLOB);
+"""
+INDEXES = """
+CREATE UNIQUE INDEX users_by_login ON users (login);
+CREATE UNIQUE INDEX groups_by_name ON groups (name);
+"""
 LAYOUT = 1
 """Raised whenever the tables change; a file of another layout is not read."""
 
@@ -32,6 +43,9 @@ USERS, GROUPS = "users", "groups"
 """The two tables, for those who ask for one of them."""
 _NAMED = {USERS: "login", GROUPS: "name"}
 _USER = "login, name, enabled, source, line, stable"
+_OF_USER = (str, str, int, int, int, str)
+_GROUP = "name, purpose, source, line, members, stable"
+_OF_GROUP = (str, str, int, int, bytes, str)
 
 
 class Shown(msgspec.Struct, frozen=True, array_like=True):
@@ -52,7 +66,7 @@ class Shown(msgspec.Struct, frozen=True, array_like=True):
 
 def _pairs(body: bytes) -> Iterator[tuple[int, int]]:
     numbers = array("I")
-    numbers.frombytes(body)
+    numbers.frombytes(body[: len(body) // 8 * 8])
     if sys.byteorder == "big":
         numbers.byteswap()
     return zip(numbers[::2], numbers[1::2], strict=True)
@@ -79,7 +93,7 @@ class PeopleStore:
     def __init__(self, tables: Tables) -> None:
         self._tables = tables
         self._names: dict[int, tuple[str, int]] = {}
-        rows = tables.rows("SELECT layout, body, shown FROM head")
+        rows = tables.rows("SELECT layout, body, shown FROM head LIMIT 2", (int, bytes, bytes))
         if not rows or rows[0][0] != LAYOUT:
             raise tables.damaged()
         self.snapshot = replace(tables.decoded(rows[0][1], Snapshot), name=tables.name)
@@ -89,7 +103,7 @@ class PeopleStore:
     @property
     def findings(self) -> list[Finding]:
         """What reading them found that is worth a warning."""
-        return self._tables.decoded(self._tables.rows("SELECT findings FROM head")[0][0], list[Finding])
+        return self._tables.decoded(self._tables.rows("SELECT findings FROM head", (bytes,))[0][0], list[Finding])
 
     def directory(self) -> Directory:
         """Users and groups, each read when it is asked for."""
@@ -103,26 +117,35 @@ class PeopleStore:
     def groups_with(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         """The groups that hold a user or a group directly, each with the line that says so."""
         table = USERS if member.kind is PrincipalKind.USER else GROUPS
-        rows = self._tables.rows(f"SELECT held FROM {table} WHERE {_NAMED[table]} = ?", member.name)
+        rows = self._tables.rows(f"SELECT held FROM {table} WHERE {_NAMED[table]} = ?", (bytes,), member.name)
         found = []
         for number, line in _pairs(rows[0][0]) if rows else ():
             name, source = self._group_name(number)
-            found.append((Principal(PrincipalKind.GROUP, name), self._shown[source].group(name, line)))
+            found.append((Principal(PrincipalKind.GROUP, name), self._cited(source).group(name, line)))
         return found
+
+    def _cited(self, source: int) -> Shown:
+        """How entries of a source are cited."""
+        if not 0 <= source < len(self._shown):
+            raise self._tables.damaged()
+        return self._shown[source]
 
     def _group_name(self, number: int) -> tuple[str, int]:
         if number not in self._names:
-            self._names[number] = self._tables.rows("SELECT name, source FROM groups WHERE id = ?", number)[0]
+            rows = self._tables.rows("SELECT name, source FROM groups WHERE id = ?", (str, int), number)
+            if not rows:
+                raise self._tables.damaged()
+            self._names[number] = rows[0]
         return self._names[number]
 
     def user(self, login: str) -> User | None:
         """One user, or None."""
-        rows = self._tables.rows(f"SELECT {_USER} FROM users WHERE login = ?", login)
+        rows = self._tables.rows(f"SELECT {_USER} FROM users WHERE login = ?", _OF_USER, login)
         return self._user(rows[0]) if rows else None
 
     def _user(self, row: Sequence[Any]) -> User:
         login, name, enabled, source, line, stable = row
-        return User(login, name, bool(enabled), self._shown[source].user(login, line), stable)
+        return User(login, name, bool(enabled), self._cited(source).user(login, line), stable)
 
     def users(self, pattern: str = "") -> Iterator[tuple[str, User]]:
         """All users by login, or those whose login or name fits a pattern, in the order of reading."""
@@ -130,25 +153,22 @@ class PeopleStore:
         if pattern.isascii() and "*" not in pattern:
             where, given = "WHERE instr(lower(login), ?1) OR instr(lower(name), ?1)", [pattern.lower()]
         fits = fitting(pattern)
-        for row in self._tables.stream(f"SELECT {_USER} FROM users {where} ORDER BY id", *given):
+        for row in self._tables.stream(f"SELECT {_USER} FROM users {where} ORDER BY id", _OF_USER, *given):
             if where or fits(row[0]) or fits(row[1]):
                 yield row[0], self._user(row)
 
     def group(self, name: str) -> Group | None:
         """One group with its members, or None."""
-        query = "SELECT name, purpose, source, line, members, stable FROM groups WHERE name = ?"
-        rows = self._tables.rows(query, name)
+        rows = self._tables.rows(f"SELECT {_GROUP} FROM groups WHERE name = ?", _OF_GROUP, name)
         return self._group(rows[0], {}) if rows else None
 
     def groups(self) -> Iterator[tuple[str, Group]]:
         """All groups by name, in the order of reading."""
-        logins = dict(self._tables.stream("SELECT id, login FROM users"))
-        self._names = {
-            n: (name, source) for n, name, source in self._tables.stream("SELECT id, name, source FROM groups")
-        }
+        logins = dict(self._tables.stream("SELECT id, login FROM users", (int, str)))
+        named = self._tables.stream("SELECT id, name, source FROM groups", (int, str, int))
+        self._names = {n: (name, source) for n, name, source in named}
         known: dict[int, Principal] = {}
-        query = "SELECT name, purpose, source, line, members, stable FROM groups ORDER BY id"
-        for row in self._tables.stream(query):
+        for row in self._tables.stream(f"SELECT {_GROUP} FROM groups ORDER BY id", _OF_GROUP):
             yield row[0], self._group(row, known, logins)
 
     def _group(self, row: Sequence[Any], known: dict[int, Principal], logins: Mapping[int, str] | None = None) -> Group:
@@ -160,39 +180,45 @@ class PeopleStore:
         for code, at in pairs:
             principal = known.get(code)
             if principal is None:
+                if not code & 1 and code >> 1 not in logins:
+                    raise self._tables.damaged()
                 principal = known[code] = (
                     Principal(PrincipalKind.GROUP, self._group_name(code >> 1)[0])
                     if code & 1
                     else Principal(PrincipalKind.USER, logins[code >> 1])
                 )
-            members.append(Membership(principal, self._shown[source].group(name, at)))
-        return Group(name, purpose, tuple(members), self._shown[source].group(name, line), stable)
+            members.append(Membership(principal, self._cited(source).group(name, at)))
+        return Group(name, purpose, tuple(members), self._cited(source).group(name, line), stable)
 
     def _logins(self, numbers: list[int]) -> dict[int, str]:
         if len(numbers) > 1000:
             wanted = set(numbers)
-            return {n: login for n, login in self._tables.stream("SELECT id, login FROM users") if n in wanted}
+            return {
+                n: login for n, login in self._tables.stream("SELECT id, login FROM users", (int, str)) if n in wanted
+            }
         found = {}
         for n in numbers:
-            found[n] = self._tables.rows("SELECT login FROM users WHERE id = ?", n)[0][0]
+            for (login,) in self._tables.rows("SELECT login FROM users WHERE id = ?", (str,), n):
+                found[n] = login
         return found
 
     def kept(self, table: str) -> Iterator[Kept]:
         """Users or groups with the groups that hold them, sorted by name."""
         columns = "login, name, enabled, stable" if table == USERS else "name, purpose, 1, stable"
-        return map(Kept._make, self._tables.stream(f"SELECT {columns}, held FROM {table} ORDER BY 1"))
+        query = f"SELECT {columns}, held FROM {table} ORDER BY 1"
+        return map(Kept._make, self._tables.stream(query, (str, str, int, str, bytes)))
 
     def groups_by_number(self) -> Iterator[tuple[str, str]]:
         """Names and stable ids of the groups, by the numbers that rows call them by."""
-        return self._tables.stream("SELECT name, stable FROM groups ORDER BY id")
+        return self._tables.stream("SELECT name, stable FROM groups ORDER BY id", (str, str))
 
     def sizes(self, pattern: str = "") -> list[tuple[Group, Size]]:
         """Groups whose names fit a pattern, without their members but with the numbers of them, by name."""
         from justlane.engine.sizing import sizes
 
         fits = fitting(pattern)
-        names = {name: n for n, name in self._tables.stream("SELECT id, name FROM groups") if fits(name)}
-        off = {number for (number,) in self._tables.stream("SELECT id FROM users WHERE NOT enabled")}
+        names = {name: n for n, name in self._tables.stream("SELECT id, name FROM groups", (int, str)) if fits(name)}
+        off = {number for (number,) in self._tables.stream("SELECT id FROM users WHERE NOT enabled", (int,))}
         wanted = sorted(names)
         found = sizes(cache(self._held), [names[name] for name in wanted], lambda number: number not in off)
         return [(self._bare(name), found[names[name]]) for name in wanted]
@@ -201,37 +227,40 @@ class PeopleStore:
         """What a group holds, by number."""
         from justlane.engine.sizing import Held
 
-        codes = [code for code, _ in _pairs(self._tables.rows("SELECT members FROM groups WHERE id = ?", number)[0][0])]
+        rows = self._tables.rows("SELECT members FROM groups WHERE id = ?", (bytes,), number)
+        codes = [code for code, _ in _pairs(rows[0][0])] if rows else []
         users = array("I", [code >> 1 for code in codes if not code & 1])
         return Held(users, [code >> 1 for code in codes if code & 1])
 
     def _bare(self, name: str) -> Group:
         query = "SELECT name, purpose, source, line, stable FROM groups WHERE name = ?"
-        _, purpose, source, line, stable = self._tables.rows(query, name)[0]
-        return Group(name, purpose, (), self._shown[source].group(name, line), stable)
+        _, purpose, source, line, stable = self._tables.rows(query, (str, str, int, int, str), name)[0]
+        return Group(name, purpose, (), self._cited(source).group(name, line), stable)
 
     def names(self, table: str) -> Iterator[str]:
         """All logins or group names, in the order of reading."""
-        return (name for (name,) in self._tables.stream(f"SELECT {_NAMED[table]} FROM {table} ORDER BY id"))
+        query = f"SELECT {_NAMED[table]} FROM {table} ORDER BY id"
+        return (name for (name,) in self._tables.stream(query, (str,)))
 
     def beginning(self, table: str, text: str, most: int) -> dict[str, str]:
         """The first logins or group names that begin with a text, with what people know them by."""
         name, title = (_NAMED[table], "name" if table == USERS else "purpose")
         query = f"SELECT {name}, {title} FROM {table} WHERE {name} >= ? AND {name} < ? ORDER BY 1 LIMIT ?"
-        return dict(self._tables.rows(query, text, text + "\U0010ffff", most))
+        return dict(self._tables.rows(query, (str, str), text, text + "\U0010ffff", most))
 
     def count(self, table: str) -> int:
         """How many users or groups there are."""
-        return int(self._tables.rows(f"SELECT count(*) FROM {table}")[0][0])
+        return int(self._tables.rows(f"SELECT count(*) FROM {table}", (int,))[0][0])
 
     def named_by_id(self, table: str, stable: str) -> str:
         """The login or the group name that has a stable id today; empty if there is none, or the id is empty."""
-        rows = self._tables.rows(f"SELECT {_NAMED[table]} FROM {table} WHERE stable = ?", stable) if stable else []
+        query = f"SELECT {_NAMED[table]} FROM {table} WHERE stable = ?"
+        rows = self._tables.rows(query, (str,), stable) if stable else []
         return str(rows[0][0]) if len(rows) == 1 else ""
 
     def stable_id(self, table: str, name: str) -> str | None:
         """The stable id of a user or a group; empty if it has none, None if there is no such user or group."""
-        rows = self._tables.rows(f"SELECT stable FROM {table} WHERE {_NAMED[table]} = ?", name)
+        rows = self._tables.rows(f"SELECT stable FROM {table} WHERE {_NAMED[table]} = ?", (str,), name)
         return str(rows[0][0]) if rows else None
 
 

@@ -1,29 +1,48 @@
-"""TLS towards directories: what is trusted, and what is said when a certificate cannot be."""
+"""TLS towards services: what is trusted, and what is said when a certificate cannot be."""
 
 from __future__ import annotations
 
+import hashlib
 import ssl
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import NamedTuple
 
+from justlane.files import named_files
 from justlane.model.errors import CertificateError, OutsideError, StorageError, UnreachableError
 
 _TRUST = "have it signed by an authority that this machine trusts, or name its certificate: `trust: FILE`"
 _EXPIRED, _NOT_YET, _OTHER_HOST, _OTHER_ADDRESS = 10, 9, 62, 64
 
 
-def context(folder: Path, trust: str) -> ssl.SSLContext:
+class Trusted(NamedTuple):
+    """What a safe connection takes, and the digest of the authority that is trusted instead of the system's."""
+
+    context: ssl.SSLContext
+    authority: str
+    """SHA-256; empty for the system's authorities."""
+
+
+def trusted(folder: Path, trust: str) -> Trusted:
     """What a connection needs to be safe: certificate and host are verified. StorageError if `trust` cannot be read."""
     if not trust:
-        return ssl.create_default_context()
+        return Trusted(ssl.create_default_context(), "")
     try:
-        return ssl.create_default_context(cafile=str(folder / trust))
-    except (OSError, ssl.SSLError) as error:
-        reason = "it holds no certificate" if isinstance(error, ssl.SSLError) else error.strerror
+        content = named_files.read(folder, trust)
+        context = ssl.create_default_context(cadata=content.decode("ascii"))
+        return Trusted(context, digest_of_authority(content))
+    except (OSError, ValueError) as error:
+        known = isinstance(error, OSError) and not isinstance(error, ssl.SSLError)
+        reason = getattr(error, "strerror", "") if known else "it holds no certificate"
         message = f"the certificates to trust in {trust} cannot be read: {reason}"
         raise StorageError(
             message, "name a PEM file with the certificate of the authority, or of the server"
         ) from error
+
+
+def digest_of_authority(content: bytes) -> str:
+    """By which the certificates in a file are known again."""
+    return hashlib.sha256(content).hexdigest()
 
 
 def failure(error: BaseException, server: str) -> OutsideError:
@@ -43,3 +62,13 @@ def failure(error: BaseException, server: str) -> OutsideError:
         hint = "write the host in the url as it stands in the certificate, or have one made for this host"
         return CertificateError(f"{server}: its certificate is for another host", hint)
     return CertificateError(f"{server}: its certificate is unknown here ({error.verify_message})", _TRUST)
+
+
+def behind(error: BaseException) -> ssl.SSLError | None:
+    """The failure of TLS behind an error, if there is one."""
+    cause: BaseException | None = error
+    while cause is not None:
+        if isinstance(cause, ssl.SSLError):
+            return cause
+        cause = cause.__cause__ or cause.__context__
+    return None

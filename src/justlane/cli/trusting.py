@@ -1,0 +1,150 @@
+"""`trust`: what the person has allowed; and asking them where a secret is to go for the first time."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import click
+
+from justlane.cli import options
+from justlane.cli.grouping import OrderedGroup
+from justlane.cli.terminal import answer_to, may_ask, say, show
+from justlane.files.disk import beneath
+from justlane.files.permissions import Use, allow, forget, permissions
+from justlane.model.errors import UsageError
+from justlane.outside.secrets import Destination
+
+_READABLE = "readable"
+"""What has to be typed before a secret is sent without encryption."""
+
+
+def ask_person(use: Use, to: Destination) -> bool:
+    """Ask whether a secret may go somewhere, from now on; no, where nobody can be asked."""
+    if not may_ask():
+        return False
+    by = "an authority of its own" if use.authority else "an authority that this machine trusts"
+    safe = f"encrypted, with a certificate by {by}" if to.encrypted else "on this machine"
+    say("the estate wants to send a secret:")
+    say(f"  secret  {use.secret}")
+    say(f"  to      {to.host}{f', port {to.port}' if to.port else ''}")
+    say(f"  how     {'NOT ENCRYPTED: everybody on the way can read it' if use.readable else safe}")
+    if use.authority:
+        say(f"  signed  by the certificates with SHA-256 {use.authority}")
+    if use.readable:
+        return answer_to(f"if it shall be sent all the same, type {_READABLE}:") == _READABLE
+    return answer_to("may it go there, from now on? [y/N]").lower() in ("y", "yes")
+
+
+@click.group(cls=OrderedGroup)
+def trust() -> None:
+    """What you have allowed: which secret may go where, and which files outside an estate may be read.
+
+    An estate is data that others may have written. Before a secret goes somewhere for the first time, you are asked;
+    what you answer is kept with your own settings, never in an estate. Scripts say it here.
+    """
+
+
+@trust.command("list", short_help="Everything that is allowed.")
+@options.format_option("text", "json", "csv")
+def list_(form: str) -> None:
+    """Everything that is allowed.
+
+    \b
+    Example:
+      justlane trust list
+
+    Ends with 0.
+    """
+    show("Permissions", permissions(), form)
+
+
+def _what(command: options.Command) -> options.Command:
+    for option in reversed(
+        (
+            click.option("--secret", metavar="PLACE", help="`environment NAME`, `file PATH` or `keyring NAME` …"),
+            click.option("--to", "where", metavar="HOST:PORT", help="… may go there."),
+            click.option("--authority", metavar="FILE", help="The certificates that are trusted there (PEM)."),
+            click.option("--readable", is_flag=True, help="Even though it is not encrypted on the way."),
+            click.option("--file", metavar="PATH", help="This file may be read by estates."),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+@trust.command(short_help="Allow something.")
+@_what
+def add(secret: str | None, where: str | None, authority: str | None, readable: bool, file: str | None) -> None:
+    """Allow that a secret goes somewhere, or that a file outside an estate is read.
+
+    \b
+    Examples:
+      justlane trust add --secret 'environment YARD_TOKEN' --to yard.example:443
+      justlane trust add --file exports/people.ldif
+
+    Ends with 0.
+    """
+    use = _use(secret, where, authority, readable, file)
+    allow(secret=use, file=os.path.realpath(file) if file else None)
+    say("allowed: `justlane trust list` shows it")
+
+
+@trust.command(short_help="Allow something no more.")
+@_what
+def remove(secret: str | None, where: str | None, authority: str | None, readable: bool, file: str | None) -> None:
+    """Allow something no more: the same words as for `add`.
+
+    \b
+    Example:
+      justlane trust remove --secret 'environment YARD_TOKEN' --to yard.example:443
+
+    Ends with 0, or with 1 if it was not allowed.
+    """
+    use = _use(secret, where, authority, readable, file)
+    known = permissions()
+    path = os.path.realpath(file) if file else None
+    forget(secret=use, file=path)
+    there = use in known.secrets or path in known.files
+    say("not allowed any more" if there else "that was not allowed")
+    click.get_current_context().exit(0 if there else 1)
+
+
+def _use(secret: str | None, where: str | None, authority: str | None, readable: bool, file: str | None) -> Use | None:
+    """The use that the options describe; None if they describe a file."""
+    if bool(secret) == bool(file) or bool(secret) != bool(where):
+        raise UsageError("what is meant is not clear", "give --secret PLACE and --to HOST:PORT, or --file PATH alone")
+    if not (secret and where):
+        return None
+    kind, _, name = secret.partition(" ")
+    if kind not in ("environment", "file", "keyring") or not name.strip():
+        found = "something else"
+        raise UsageError(f"--secret: found {found}", "write `environment NAME`, `file PATH` or `keyring NAME`")
+    place = os.path.realpath(name.strip()) if kind == "file" else name.strip()
+    host, port = _host(where)
+    return Use(f"{kind} {place}", host, port, _authority(authority), readable)
+
+
+def _host(text: str) -> tuple[str, int]:
+    """`host:port` or `[::1]:port`; of a socket its path alone."""
+    if text.startswith("/"):
+        return text, 0
+    host, _, port = text.rpartition(":")
+    if not host or not port.isdecimal() or not 0 < int(port[:6]) < 65536 or "/" in host:
+        raise UsageError(f"--to: found {text!r}, expected a host and its port", "write it like yard.example:443")
+    return host.strip("[]").lower(), int(port)
+
+
+def _authority(file: str | None) -> str:
+    if file is None:
+        return ""
+    from justlane.outside.certificates import digest_of_authority
+
+    try:
+        handle = beneath.regular(Path(os.path.realpath(file)))
+    except OSError as error:
+        raise UsageError(f"--authority: {file!r} cannot be read: {error.strerror}", "name a PEM file") from error
+    try:
+        return digest_of_authority(beneath.content_of(handle))
+    finally:
+        os.close(handle)

@@ -1,0 +1,162 @@
+"""Writing files so that a reader, or a power cut, sees the old one or the new one and nothing between.
+
+What is written under a name of an estate goes through `beneath`: never through a link. Unfinished files are held by a
+lock while somebody writes them; those that nobody holds are swept away by the next who writes there.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+from justlane.files.disk import beneath
+from justlane.files.disk.beneath import CLOSED, COMMON, content_of, open_folder, parts_of
+from justlane.model.errors import StorageError
+from justlane.model.secrecy import bytes_without_secrets
+
+UNFINISHED = ".justlane-unfinished."
+"""How the names of files begin that are not complete yet."""
+
+
+def _told(path: Path, error: OSError) -> StorageError:
+    reason = error.strerror or str(error)
+    return StorageError(f"{path} cannot be written: {reason}", "make room, or see who may write there")
+
+
+def write_atomically(top: Path, name: str | Path, content: bytes, mode: int = COMMON) -> None:
+    """Replace a file beneath `top` in one step, with its folders made. StorageError if that is impossible.
+
+    A mode of `CLOSED` counts whatever the umask; of `COMMON` the umask takes away. `top` is made too if it is missing.
+    """
+    try:
+        *folders, last = parts_of(name)
+        top.mkdir(parents=True, exist_ok=True)
+        with open_folder(top, tuple(folders), make=_folder_mode(mode)) as folder, unfinished(folder, mode) as written:
+            with os.fdopen(os.dup(written.handle), "wb") as file:
+                file.write(bytes_without_secrets(content))
+                file.flush()
+                os.fsync(file.fileno())
+            written.replace(last)
+    except OSError as error:
+        raise _told(top / name, error) from error
+
+
+def write_secret(top: Path, name: str | Path, secret: str) -> None:
+    """Write a secret into a file of its own, which only its owner can read. StorageError if that is impossible."""
+    try:
+        *folders, last = parts_of(name)
+        with open_folder(top, tuple(folders), make=0o700) as folder, unfinished(folder, CLOSED) as written:
+            os.write(written.handle, secret.encode() + b"\n")
+            os.fsync(written.handle)
+            written.replace(last)
+    except OSError as error:
+        raise _told(top / name, error) from error
+
+
+def _folder_mode(mode: int) -> int:
+    return 0o700 if mode == CLOSED else 0o777
+
+
+class Unfinished:
+    """A file without its name yet, in an open folder."""
+
+    def __init__(self, folder: int, handle: int, name: str) -> None:
+        self.folder, self.handle, self.name = folder, handle, name
+
+    def replace(self, name: str) -> None:
+        """Let it have a name, whoever had it before."""
+        os.replace(self.name, name, src_dir_fd=self.folder, dst_dir_fd=self.folder)
+        os.fsync(self.folder)
+
+    def take(self, name: str) -> None:
+        """Let it have a name that nobody has. FileExistsError if somebody does."""
+        try:
+            os.link(self.name, name, src_dir_fd=self.folder, dst_dir_fd=self.folder, follow_symlinks=False)
+        except FileExistsError:
+            raise
+        except OSError:  # a file system without hard links
+            self.replace(name)
+        else:
+            os.fsync(self.folder)
+
+
+@contextmanager
+def unfinished(folder: int, mode: int) -> Iterator[Unfinished]:
+    """A new file in an open folder, held by a lock; it is gone afterwards unless it got a name."""
+    sweep(folder)
+    written = _made(folder, mode)
+    try:
+        yield written
+    finally:
+        with suppress(FileNotFoundError):
+            os.unlink(written.name, dir_fd=folder)
+        os.close(written.handle)
+
+
+def _made(folder: int, mode: int) -> Unfinished:
+    while True:
+        name = f"{UNFINISHED}{os.urandom(8).hex()}"
+        handle = os.open(name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, mode, dir_fd=folder)
+        fcntl.flock(handle, fcntl.LOCK_EX)
+        if os.fstat(handle).st_nlink:  # nobody swept it away before it was held
+            if mode == CLOSED:
+                os.fchmod(handle, CLOSED)
+            return Unfinished(folder, handle, name)
+        os.close(handle)
+
+
+def sweep(folder: int) -> None:
+    """Take away what somebody who was killed had begun to write."""
+    for name in os.listdir(folder):
+        if name.startswith(UNFINISHED):
+            with suppress(OSError):
+                handle = beneath.regular(name, folder=folder)
+                try:
+                    fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    os.unlink(name, dir_fd=folder)
+                finally:
+                    os.close(handle)
+
+
+def append_durably(top: Path, name: str | Path, line: bytes) -> None:
+    """Add one line to the end of a file beneath `top`, closed to others, and wait until the disk has it.
+
+    A line before it that was cut short, by a full disk or a power cut, is closed first. StorageError if that is
+    impossible.
+    """
+    try:
+        *folders, last = parts_of(name)
+        with open_folder(top, tuple(folders), make=0o700) as folder:
+            handle = beneath.regular(last, os.O_RDWR | os.O_CREAT | os.O_APPEND, CLOSED, folder)
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX)
+                os.fchmod(handle, CLOSED)
+                _append(handle, bytes_without_secrets(line).rstrip(b"\n") + b"\n")
+                os.fsync(handle)
+                os.fsync(folder)
+            finally:
+                os.close(handle)
+    except OSError as error:
+        raise _told(top / name, error) from error
+
+
+def _append(handle: int, line: bytes) -> None:
+    size = os.fstat(handle).st_size
+    if size and os.pread(handle, 1, size - 1) != b"\n":
+        line = b"\n" + line
+    while line:
+        line = line[os.write(handle, line) :]
+
+
+def lines_of(top: Path, name: str | Path) -> list[bytes]:
+    """The lines of a file beneath `top`; none if there is no file. StorageError if it cannot be read."""
+    try:
+        with beneath.opened(top, name) as handle:
+            return content_of(handle).split(b"\n")
+    except FileNotFoundError:
+        return []
+    except OSError as error:
+        raise StorageError(f"{top / name} cannot be read: {error.strerror}", "see who may read it") from error

@@ -1,0 +1,54 @@
+"""How long an answer from outside may take in all, and how large it may be: whoever sends it cannot stretch that."""
+
+from __future__ import annotations
+
+import time
+
+from msgspec import Struct
+
+from justlane.model import interruption
+from justlane.model.errors import NonsenseError, TimedOutError
+
+
+class Limits(Struct, frozen=True):
+    """What an answer keeps within."""
+
+    seconds: float
+    """For one answer in all, from the first byte that we send to the last that arrives."""
+    bytes: int = 256 << 20
+    """Of one answer."""
+    in_all: float = 0
+    """Seconds for a whole reading, over all its answers; 0 for no limit."""
+
+
+class Watch:
+    """Keeps the time and counts the bytes of one answer after the other."""
+
+    def __init__(self, limits: Limits, who: str) -> None:
+        self._limits, self._who = limits, who
+        self._whole = time.monotonic() + limits.in_all if limits.in_all else float("inf")
+        self.begin()
+
+    def begin(self) -> None:
+        """The next answer begins."""
+        interruption.check()
+        self._end = time.monotonic() + self._limits.seconds
+        self._bytes = 0
+
+    def left(self) -> float:
+        """Seconds that are left. TimedOutError if there are none."""
+        now = time.monotonic()
+        if now >= self._whole:
+            message = f"{self._who}: the reading took more than {self._limits.in_all:.0f} seconds in all"
+            raise TimedOutError(message, "see what is wrong with it, or wait longer: `wait at most`")
+        if now >= self._end:
+            message = f"{self._who}: an answer took more than {self._limits.seconds:.0f} seconds in all"
+            raise TimedOutError(message, "see what is wrong with it; it sends, but too slowly")
+        return min(self._end, self._whole) - now
+
+    def took(self, count: int) -> None:
+        """So many bytes arrived. NonsenseError if that is too much."""
+        self._bytes += count
+        if self._bytes > self._limits.bytes:
+            message = f"{self._who}: an answer has more than {self._limits.bytes:,} bytes"
+            raise NonsenseError(message, "no answer of ours is so large: see what is wrong with it")
