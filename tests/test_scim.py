@@ -134,7 +134,7 @@ class SpoiltServerTest(ScimTest):
             (users(lambda p: {**p, "totalResults": 6_000_000}), "there are 6,000,000 Users, more than `at most` allows", ""),
             (users(lambda p: (200, {"Content-Length": "99999"}, b"{}")), "not HTTP as agreed", "url is the right one"),
             (at(5, lambda p: (200, {"Content-Length": "99999"}, b"{}")), "went away in the middle", "try again"),
-            (lambda kind, page: (time.sleep(3), page)[1], "nothing within 2 seconds", "see whether it hangs"),
+            (lambda kind, page: (time.sleep(3), page)[1], "nothing within 2 seconds", "`wait at most`"),
         ):  # fmt: skip
             with self.subTest(told):
                 service.change = change

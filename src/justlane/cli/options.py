@@ -54,6 +54,13 @@ as_of_option = click.option(
 )
 
 
+def top_and_name(path: Path) -> tuple[Path, Path]:
+    """Where a path that the person typed starts, and its name from there: of one that leads down from here, no step is
+    followed if it is a link, since an estate may have put it here."""
+    down = not path.is_absolute() and ".." not in path.parts
+    return (Path(), path) if down else (path.parent, Path(path.name))
+
+
 def folder_of(folder: Path | None) -> Path:
     """The estate's folder, from the option or from where we are."""
     if folder is None:

@@ -100,7 +100,7 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     assert declared.connection is not None
     secret = require_ascii(own(declared.connection.token, place), declared.connection.token)
     nature = nature_of(estate, platform)
-    shelf = Shelf(state.parent, state.name) if state else Shelf(place, f"standin/{platform}.json")
+    shelf = Shelf(*options.top_and_name(state)) if state else Shelf(place, f"standin/{platform}.json")
     app = StandIn(opened(shelf, platform, nature), shelf, secret).app()
     if while_open:
         threading.Thread(target=_stop_at_the_end, daemon=True).start()

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import click
 
+from justlane.cli import options
 from justlane.cli.terminal import say, tell
 from justlane.files.disk.storing import UNFINISHED
 from justlane.model.errors import StorageError, UsageError
@@ -102,5 +103,6 @@ def schema(folder: Path) -> None:
     from justlane.files.schema import schemas
 
     for name, content in schemas().items():
-        write_atomically(folder, name, (json.dumps(content, indent=2) + "\n").encode())
+        top, place = options.top_and_name(folder / name)
+        write_atomically(top, place, (json.dumps(content, indent=2) + "\n").encode())
         tell(str(folder / name))

@@ -136,11 +136,19 @@ def answer_to(question: str) -> str:
 
 
 def complain(message: str, hint: str) -> None:
-    """An error, and what to do, on standard error."""
-    painter = look(err=True).paint
-    say(f"{painter('error:', 'no')} {short(message, _LONGEST)}")
+    """An error, and what to do, on standard error; on a terminal it is broken between words."""
+    seen = look(err=True)
+    message, hint = short(message, _LONGEST), short(hint, _LONGEST)
+    if is_terminal(sys.stderr):
+        from justlane.reports.layout import line, render
+
+        lines = [line(("error:", "no"), f" {message}", hanging="  ")]
+        lines += [line(("  →", "dim"), f" {hint}", hanging="    ")] if hint else []
+        write(render(lines, seen), err=True)
+        return
+    say(f"{seen.paint('error:', 'no')} {message}")
     if hint:
-        say(f"  {painter('→', 'dim')} {short(hint, _LONGEST)}")
+        say(f"  {seen.paint('→', 'dim')} {hint}")
 
 
 def confess(error: Exception) -> None:

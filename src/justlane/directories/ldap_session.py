@@ -309,13 +309,20 @@ class _WatchedSocket:
 
     def __init__(self, plain: Any, watch: Watch) -> None:
         self.plain, self._watch = plain, watch
+        self._ended = False
 
     def recv(self, size: int) -> bytes:
         """Some bytes."""
-        self.plain.settimeout(self._watch.left())
-        found = bytes(self.plain.recv(size))
+        if self._ended:  # the library would ask for ever
+            raise ConnectionResetError("the connection was closed in the middle of an answer")
+        found = self._watch.read(lambda seconds: self._received(size, seconds), TimeoutError)
+        self._ended = not found
         self._watch.took(len(found))
         return found
+
+    def _received(self, size: int, seconds: float) -> bytes:
+        self.plain.settimeout(seconds)
+        return bytes(self.plain.recv(size))
 
     def __getattr__(self, name: str) -> Any:
         """Everything else is the socket's own."""

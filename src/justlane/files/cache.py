@@ -67,7 +67,7 @@ def recall(folder: Path) -> Recalled | None:
             return None
         people = open_snapshot(folder, origin.newest) if origin.pulled else kept_people(folder)
         return Recalled(store, people) if people and people.snapshot.taken == origin.taken else None
-    except (OSError, sqlite3.Error, JustLaneError, msgspec.DecodeError):
+    except (OSError, sqlite3.Error, JustLaneError, ValueError, RecursionError):
         return None
 
 

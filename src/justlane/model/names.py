@@ -23,6 +23,7 @@ def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
 
     if len(name) > LONGEST:
         return []
+    name = name.encode("utf-8", "replace").decode()
     names = list(known)
     for scorer, cutoff in ((JaroWinkler.normalized_similarity, 0.8), (OSA.normalized_similarity, 0.6)):
         found = process.extract(

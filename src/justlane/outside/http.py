@@ -170,7 +170,7 @@ class _Stream(httpcore.NetworkStream):
         self._inner, self._watch = inner, watch
 
     def read(self, max_bytes: int, timeout: float | None = None) -> bytes:
-        return self._inner.read(max_bytes, self._watch.left())
+        return self._watch.read(lambda seconds: self._inner.read(max_bytes, seconds), httpcore.ReadTimeout)
 
     def write(self, buffer: bytes, timeout: float | None = None) -> None:
         self._inner.write(buffer, self._watch.left())

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 
 from msgspec import Struct
 
 from justlane.model import interruption
 from justlane.model.errors import NonsenseError, TimedOutError
+
+_A_MOMENT = 0.5
+"""Seconds after which a Ctrl-C that got lost is noticed."""
 
 
 class Limits(Struct, frozen=True):
@@ -34,10 +38,15 @@ class Watch:
         interruption.check()
         self._end = time.monotonic() + self._limits.seconds
         self._bytes = 0
+        self.heard = False
+        """Whether anything of the answer has arrived."""
 
     def left(self) -> float:
         """Seconds that are left. TimedOutError if there are none."""
         now = time.monotonic()
+        if now >= self._end and not self.heard:
+            message = f"{self._who} does not answer in time: nothing within {self._limits.seconds:.0f} seconds"
+            raise TimedOutError(message, "see whether it hangs, then try again, or wait longer: `wait at most`")
         if now >= self._whole:
             message = f"{self._who}: the reading took more than {self._limits.in_all:.0f} seconds in all"
             raise TimedOutError(message, "see what is wrong with it, or wait longer: `wait at most`")
@@ -45,6 +54,22 @@ class Watch:
             message = f"{self._who}: an answer took more than {self._limits.seconds:.0f} seconds in all"
             raise TimedOutError(message, "see what is wrong with it; it sends, but too slowly")
         return min(self._end, self._whole) - now
+
+    def read(self, once: Callable[[float], bytes], late: type[Exception]) -> bytes:
+        """Some bytes, read by a function that is given how many seconds to wait and raises `late` after them.
+
+        It never waits for long without a look at whether somebody wants us to stop.
+        """
+        while True:
+            interruption.check()
+            try:
+                found = once(min(self.left(), _A_MOMENT))
+            except late:
+                if self.left() > 0:
+                    continue
+                raise
+            self.heard = self.heard or bool(found)
+            return found
 
     def took(self, count: int) -> None:
         """So many bytes arrived. NonsenseError if that is too much."""

@@ -10,6 +10,9 @@ from justlane.files.permissions import Permissions
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 
+_SHORT = 12
+"""Digits of a digest that are enough to tell it from others."""
+
 
 def plain(result: Permissions) -> dict[str, Any]:
     """All of it as JSON values."""
@@ -19,16 +22,11 @@ def plain(result: Permissions) -> dict[str, Any]:
 def sheet(result: Permissions) -> Sheet:
     """One row for each secret and place, and for each file."""
     rows: list[tuple[object, ...]] = [
-        (
-            use.secret,
-            f"{use.host}:{use.port}" if use.port else use.host,
-            use.authority or "the system's",
-            _how(use.readable),
-        )
+        (use.secret, f"goes to {use.host}{f':{use.port}' if use.port else ''}", _how(use.readable), use.authority)
         for use in result.secrets
     ]
-    rows += [(f"file {path}", "may be read by estates", "", "") for path in result.files]
-    return Sheet(("what", "may go to", "authority", "how"), rows)
+    rows += [(f"file {path}", "is read by estates", "", "") for path in result.files]
+    return Sheet(("what", "may be done with it", "how", "authority"), rows)
 
 
 def _how(readable: bool) -> str:
@@ -38,4 +36,7 @@ def _how(readable: bool) -> str:
 def text(result: Permissions, look: Look) -> str:
     """All of it for a person."""
     found = sheet(result)
-    return table(found, look) if found.rows else "nothing is allowed yet: you are asked when it is needed\n"
+    rows = [(*row[:3], f"{str(row[3])[:_SHORT]}…" if row[3] else "") for row in found.rows]
+    return (
+        table(Sheet(found.columns, rows), look) if rows else "nothing is allowed yet: you are asked when it is needed\n"
+    )

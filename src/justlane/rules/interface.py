@@ -17,6 +17,7 @@ RULES = {
     "group-without-people": "justlane.rules.group_without_people",
     "membership-loop": "justlane.rules.membership_loop",
     "no-purpose": "justlane.rules.no_purpose",
+    "too-many-circumstances": "justlane.rules.too_many_circumstances",
 }
 """Identifier of a rule -> its module."""
 

@@ -164,7 +164,7 @@ class Shelf(NamedTuple):
     """The file in which a stand-in is kept: beneath a folder, reached without a link."""
 
     top: Path
-    name: str
+    name: str | Path
 
 
 def opened(shelf: Shelf, platform: str, nature: Nature) -> Site:

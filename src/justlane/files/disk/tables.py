@@ -76,8 +76,10 @@ class Tables:
         self._times = 0
         try:
             found = self._connection.execute(query, given).fetchall()
-        except sqlite3.Error as error:
+        except (sqlite3.Error, UnicodeDecodeError) as error:
             raise self._spoilt() from error
+        except UnicodeEncodeError:
+            return []  # what was asked for is no text, and so in no table
         for row in found:
             if tuple(map(type, row)) != of:
                 raise self.damaged()
@@ -91,8 +93,10 @@ class Tables:
                 if tuple(map(type, row)) != of:
                     raise self.damaged()
                 yield row
-        except sqlite3.Error as error:
+        except (sqlite3.Error, UnicodeDecodeError) as error:
             raise self._spoilt() from error
+        except UnicodeEncodeError:
+            return
 
     def decoded(self, body: bytes, kind: type[T]) -> T:
         """One row's content, from MessagePack."""

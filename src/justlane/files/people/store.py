@@ -248,6 +248,11 @@ class PeopleStore:
         query = f"SELECT {name}, {title} FROM {table} WHERE {name} >= ? AND {name} < ? ORDER BY 1 LIMIT ?"
         return dict(self._tables.rows(query, (str, str), text, text + "\U0010ffff", most))
 
+    def require_missing(self, table: str, name: str) -> None:
+        """StorageError if a name is there after all, and only its index does not know it."""
+        if self._tables.rows(f"SELECT 1 FROM {table} NOT INDEXED WHERE {_NAMED[table]} = ? LIMIT 1", (int,), name):
+            raise self._tables.damaged()
+
     def count(self, table: str) -> int:
         """How many users or groups there are."""
         return int(self._tables.rows(f"SELECT count(*) FROM {table}", (int,))[0][0])
@@ -281,6 +286,7 @@ class _Entries(Mapping[str, T]):
         if name not in self._known:
             found = self._one(name)
             if found is None:
+                self._store.require_missing(self._table, name)
                 raise KeyError(name)
             self._known[name] = found
         return self._known[name]
