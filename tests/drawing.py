@@ -11,17 +11,7 @@ from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, Condition, Hours
 from justlane.model.estate import Binds, Decides, Estate, Habits, Platform, RolesHeld
 from justlane.model.findings import Source
-from justlane.model.people import (
-    ANONYMOUS,
-    AUTHENTICATED,
-    Directory,
-    Group,
-    LocalGroup,
-    Membership,
-    Principal,
-    PrincipalKind,
-    User,
-)
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Directory, Group, LocalGroup, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, Gathered, Scope
 from tests.oracle import Facts
@@ -76,10 +66,7 @@ def estates(draw: st.DrawFn, only: Decides | None = None) -> Estate:
     )
     scopes = draw(trees(decides is not Decides.NEAREST))
     addresses = list(scopes)
-    actions = {
-        name: Action(name, "", AT, tuple(draw(some(ACTIONS, 1))), tuple(draw(some([*KINDS, PLATFORM_KIND], 2))))
-        for name in ACTIONS
-    }
+    actions = {name: Action(name, "", AT, tuple(draw(some(ACTIONS, 1))), tuple(draw(some([*KINDS, PLATFORM_KIND], 2)))) for name in ACTIONS}
     roles: dict[str, Role] = {}
     for name in ROLES:
         allows, excepts = draw(some([*ACTIONS, "see*", "*"])), draw(some(ACTIONS, 1))
@@ -111,14 +98,7 @@ def estates(draw: st.DrawFn, only: Decides | None = None) -> Estate:
         seldom,
     )
     drawn = draw(st.lists(bindings, max_size=6))
-    ceilings = st.builds(
-        Ceiling,
-        st.sampled_from(principals),
-        st.sampled_from([("see",), ("*",), ("e*",)]),
-        conditions,
-        st.just(""),
-        st.just(AT),
-    )
+    ceilings = st.builds(Ceiling, st.sampled_from(principals), st.sampled_from([("see",), ("*",), ("e*",)]), conditions, st.just(""), st.just(AT))
     publications = st.builds(Publication, st.sampled_from(GROUPS), st.sampled_from(addresses), st.just(AT))
     platform = Platform(
         "p",
@@ -146,11 +126,7 @@ def trees(draw: st.DrawFn, gathering: bool) -> dict[str, Scope]:
     scopes: dict[str, Scope] = {"p": Scope("p", PLATFORM_KIND, "", AT)}
     for place, address in enumerate(addresses[1:], 1):
         # only what stands later in the list and not above it is gathered, so that no loop arises
-        targets = (
-            [t for t in addresses[place + 1 :] if not address.startswith(t)]
-            if gathering and draw(st.booleans())
-            else []
-        )
+        targets = [t for t in addresses[place + 1 :] if not address.startswith(t)] if gathering and draw(st.booleans()) else []
         gathered = tuple(Gathered(t, AT) for t in (draw(some(targets)) if targets else []))
         kind = RESOURCE_GROUP_KIND if gathered else draw(st.sampled_from(KINDS))
         scopes[address] = Scope(address, kind, "", AT, {}, gathered)

@@ -44,44 +44,8 @@ with warnings.catch_warnings():
 SECRET = "the-fuzzed-secret-7c1"
 HANGS_SECONDS = 10
 MOST_GROWTH_KB = 400 << 10
-ODD = [
-    "\x1b[31m",
-    "\u202e",
-    "\x00",
-    "\ud800",
-    "\u2028",
-    "\x85",
-    "=1+1",
-    "'",
-    '"',
-    "{",
-    "[",
-    "*",
-    "&a",
-    "*a",
-    "!!x",
-    "%",
-    "\t",
-    "\r\n",
-]
-ODD += [
-    "null",
-    "~",
-    "---",
-    "...",
-    "yes",
-    "0x1f",
-    "1e999",
-    "9" * 400,
-    "a" * 3000,
-    "é",
-    "𝔘",
-    "..",
-    "/",
-    "a/../b",
-    "group ",
-    "2026-13-45",
-]
+ODD = ["\x1b[31m", "\u202e", "\x00", "\ud800", "\u2028", "\x85", "=1+1", "'", '"', "{", "[", "*", "&a", "*a", "!!x", "%", "\t", "\r\n"]
+ODD += ["null", "~", "---", "...", "yes", "0x1f", "1e999", "9" * 400, "a" * 3000, "é", "𝔘", "..", "/", "a/../b", "group ", "2026-13-45"]
 ODD += ["|", ">", "#", ": ", "- ", "?", "@", "`", "<<: *a", "\ufeff", "0.0.0.0/0", "::/0", "22:00-22:00", "24:00-00:00"]
 
 
@@ -154,9 +118,7 @@ def damaged(draw: random.Random, content: bytes) -> bytes:
             case 4:
                 content = b"\n".join([*lines[:line], lines[line], lines[line], *lines[line + 1 :]])
             case 5:
-                content = b"\n".join(
-                    [*lines[:line], b"  " * draw.randrange(3) + lines[line].strip(), *lines[line + 1 :]]
-                )
+                content = b"\n".join([*lines[:line], b"  " * draw.randrange(3) + lines[line].strip(), *lines[line + 1 :]])
             case 6:
                 key, colon, _ = lines[line].partition(b": ")
                 lines[line] = key + colon + draw.choice(ODD).encode("utf-8", "surrogatepass")
@@ -176,9 +138,7 @@ def respelt(draw: random.Random, value: Any) -> Any:
     holders: list[tuple[Any, Any]] = []
 
     def visit(inner: Any) -> None:
-        for key in (
-            list(inner if isinstance(inner, dict) else range(len(inner))) if isinstance(inner, dict | list) else ()
-        ):
+        for key in list(inner if isinstance(inner, dict) else range(len(inner))) if isinstance(inner, dict | list) else ():
             holders.append((inner, key))
             visit(inner[key])
 
@@ -310,29 +270,20 @@ def estate_files(worker: Worker, draw: random.Random) -> list[Trouble]:
         try:
             whole = YAML(typ="safe", pure=True).compose(files[name].decode("utf-8-sig"))
             if whole is None or not whole.value:
-                found.append(
-                    Trouble("end", f"{command} says {ran.code} of a file that holds nothing: {files[name][:200]!r}")
-                )
+                found.append(Trouble("end", f"{command} says {ran.code} of a file that holds nothing: {files[name][:200]!r}"))
         except Exception as error:
             found.append(Trouble("end", f"{command} says {ran.code} of a file that cannot be read: {error}"))
     return found
 
 
 def ldif(worker: Worker, draw: random.Random) -> list[Trouble]:
-    place = worker.folder(
-        "people", {"estate.yaml": worker.small, "people.ldif": damaged(draw, worker.pristine["people.ldif"])}
-    )
-    command = draw.choice(
-        [["people", "groups"], ["people", "find", draw.choice(["a*", "b", "*a*e*"])], ["check"], ["people", "pull"]]
-    )
+    place = worker.folder("people", {"estate.yaml": worker.small, "people.ldif": damaged(draw, worker.pristine["people.ldif"])})
+    command = draw.choice([["people", "groups"], ["people", "find", draw.choice(["a*", "b", "*a*e*"])], ["check"], ["people", "pull"]])
     return troubles(lane(*command, "--estate", str(place)))
 
 
 def tables(worker: Worker, draw: random.Random) -> list[Trouble]:
-    people, members = (
-        b"login,name,enabled\nada,Ada,yes\nben,'=Ben,no\n",
-        b"group,member,for\ncrew,ada,All\nall,group crew,=1\n",
-    )
+    people, members = (b"login,name,enabled\nada,Ada,yes\nben,'=Ben,no\n", b"group,member,for\ncrew,ada,All\nall,group crew,=1\n")
     spoilt = damaged(draw, people if draw.randrange(2) else members)
     estate = b"estate: E\ndirectories:\n  office: {csv: {people: p.csv, memberships: m.csv}}\n"
     files = {"estate.yaml": estate, "p.csv": people, "m.csv": members}
@@ -343,27 +294,8 @@ def tables(worker: Worker, draw: random.Random) -> list[Trouble]:
 
 def arguments(worker: Worker, draw: random.Random) -> list[Trouble]:
     """Words of all kinds for an estate that is kept."""
-    known = [
-        "ada.brook",
-        "ben.ferry",
-        "anonymous",
-        "repair-pump",
-        "see-pump",
-        "pumphall",
-        "pumphall/west/pump-3",
-        "mechanics",
-    ]
-    options = [
-        "--format",
-        "json",
-        "csv",
-        "--as-role",
-        "--from-network",
-        "192.0.2.1",
-        "--at-time",
-        "2026-11-25 12:00",
-        "--see",
-    ]
+    known = ["ada.brook", "ben.ferry", "anonymous", "repair-pump", "see-pump", "pumphall", "pumphall/west/pump-3", "mechanics"]
+    options = ["--format", "json", "csv", "--as-role", "--from-network", "192.0.2.1", "--at-time", "2026-11-25 12:00", "--see"]
     options += ["--situation", "--signed-in-by", "--multi-factor", "--as-of", "--scope", "--user", "--person", "--with"]
     command = draw.choice(
         [["ask"], ["ask"], ["reach"], ["holders"], ["people", "show"], ["people", "find"], ["people", "groups"], ["tally"],
@@ -380,20 +312,7 @@ def arguments(worker: Worker, draw: random.Random) -> list[Trouble]:
 
 def environment(worker: Worker, draw: random.Random) -> list[Trouble]:
     odd = ["", "/", "nowhere", "/dev/null", "/proc/self", *[o for o in ODD if "\0" not in o and "\ud800" not in o]]
-    names = [
-        "HOME",
-        "XDG_CACHE_HOME",
-        "XDG_CONFIG_HOME",
-        "NO_COLOR",
-        "TERM",
-        "COLUMNS",
-        "LINES",
-        "LANG",
-        "LC_ALL",
-        "TZ",
-        "USER",
-        "JUSTLANE_ESTATE",
-    ]
+    names = ["HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME", "NO_COLOR", "TERM", "COLUMNS", "LINES", "LANG", "LC_ALL", "TZ", "USER", "JUSTLANE_ESTATE"]
     kept = dict(os.environ)
     try:
         for name in draw.sample(names, draw.choice([1, 2, 3])):
@@ -420,11 +339,7 @@ def scim(worker: Worker, draw: random.Random) -> list[Trouble]:
         if kind != spoilt:
             return 200, json.dumps(page).encode()
         status = draw.choice([200] * 9 + [401, 403, 404, 500])
-        body = (
-            json.dumps(respelt(draw, json.loads(json.dumps(page)))).encode()
-            if status == 200
-            else b'{"detail": "' + SECRET.encode() + b'"}'
-        )
+        body = json.dumps(respelt(draw, json.loads(json.dumps(page)))).encode() if status == 200 else b'{"detail": "' + SECRET.encode() + b'"}'
         return status, damaged(draw, body) if draw.randrange(3) == 0 else body
 
     worker.answers = answer
@@ -463,50 +378,26 @@ directories:
 
 
 def platform(worker: Worker, draw: random.Random) -> list[Trouble]:
-    condition = {
-        "networks": ["192.0.2.0/24"],
-        "hours": [[480, 960]],
-        "weekdays": [1],
-        "methods": ["pin"],
-        "multi_factor": True,
-    }
+    condition = {"networks": ["192.0.2.0/24"], "hours": [[480, 960]], "weekdays": [1], "methods": ["pin"], "multi_factor": True}
     holds: Any = {
         "revision": "4",
         "people": {"ada.brook": {"enabled": True}, "x": {"enabled": True}},
         "groups": {"staff": {"members": ["user x", "group mechanics"]}, "mechanics": {"members": ["user ada.brook"]}},
         "local_groups": {"l": {"members": ["user x"]}},
-        "roles": {
-            "watcher": {"allows": ["see-*"], "excepts": [], "builds_on": []},
-            "r": {"allows": ["*"], "excepts": [], "builds_on": ["watcher"]},
-        },
+        "roles": {"watcher": {"allows": ["see-*"], "excepts": [], "builds_on": []}, "r": {"allows": ["*"], "excepts": [], "builds_on": ["watcher"]}},
         "publications": {"p": {"group": "staff", "scope": "pumphall"}},
         "ceilings": {"c": {"principal": "group staff", "patterns": ["*"], "condition": condition, "reason": ""}},
         "bindings": {
-            "b": {
-                "principal": "user x",
-                "role": "r",
-                "scope": "pumphall",
-                "deny": False,
-                "here_only": False,
-                "condition": condition,
-                "place": 0,
-            }
+            "b": {"principal": "user x", "role": "r", "scope": "pumphall", "deny": False, "here_only": False, "condition": condition, "place": 0}
         },
     }
 
     def answer(method: str, path: str) -> tuple[int, bytes]:
-        said: Any = (
-            holds
-            if path == "/holds"
-            else {"revision": "5", "pass": "x", "done": True, "evaluations": [{"decision": True}] * 21}
-        )
+        said: Any = holds if path == "/holds" else {"revision": "5", "pass": "x", "done": True, "evaluations": [{"decision": True}] * 21}
         said = respelt(draw, json.loads(json.dumps(said))) if draw.randrange(3) else said
         status = draw.choice([200] * 12 + [401, 403, 404, 412, 500])
         if status != 200:
-            said = {
-                "title": draw.choice(ODD).encode("utf-8", "ignore").decode(),
-                "detail": f"Authorization: Bearer {SECRET}",
-            }
+            said = {"title": draw.choice(ODD).encode("utf-8", "ignore").decode(), "detail": f"Authorization: Bearer {SECRET}"}
         body = json.dumps(said).encode()
         return status, damaged(draw, body) if draw.randrange(6) == 0 else body
 
@@ -518,9 +409,7 @@ def platform(worker: Worker, draw: random.Random) -> list[Trouble]:
     if not place.exists():
         worker.folder(place.name, files)
         worker.secret_in(place)
-    command = draw.choice(
-        [["align", "--dry-run"], ["align", "--dry-run", "--format", "csv"], ["align", "--yes"], ["probe"]]
-    )
+    command = draw.choice([["align", "--dry-run"], ["align", "--dry-run", "--format", "csv"], ["align", "--yes"], ["probe"]])
     return [*troubles(lane(*command, "pumphall", "--estate", str(place))), *kept_secrets(place)]
 
 
@@ -534,18 +423,8 @@ def standin(worker: Worker, draw: random.Random) -> list[Trouble]:
         "local_groups": {"members": ["group g"]},
         "roles": {"allows": ["se*"], "excepts": [], "builds_on": ["r"]},
         "publications": {"group": "g", "scope": "p"},
-        "ceilings": {
-            "principal": "authenticated",
-            "patterns": ["run"],
-            "condition": {"hours": [[0, 60]], "time_zone": "UTC"},
-            "reason": "",
-        },
-        "bindings": {
-            "principal": "authenticated",
-            "role": "r",
-            "scope": "p",
-            "condition": {"networks": ["192.0.2.0/24"], "first_day": "2026-01-01"},
-        },
+        "ceilings": {"principal": "authenticated", "patterns": ["run"], "condition": {"hours": [[0, 60]], "time_zone": "UTC"}, "reason": ""},
+        "bindings": {"principal": "authenticated", "role": "r", "scope": "p", "condition": {"networks": ["192.0.2.0/24"], "first_day": "2026-01-01"}},
     }
     question: Any = {
         "subject": {"type": "user", "id": "ada"},
@@ -557,34 +436,21 @@ def standin(worker: Worker, draw: random.Random) -> list[Trouble]:
     async def talk() -> list[Trouble]:
         found: list[Trouble] = []
         transport = httpx.ASGITransport(app=app, raise_app_exceptions=False)
-        async with httpx.AsyncClient(
-            transport=transport, base_url="http://p", headers={"Authorization": "Bearer t"}
-        ) as client:
+        async with httpx.AsyncClient(transport=transport, base_url="http://p", headers={"Authorization": "Bearer t"}) as client:
             revision = 0
             for name in ("people", "groups", "roles", *draw.sample(list(entries), 2)):
                 said = respelt(draw, json.loads(json.dumps(entries[name]))) if draw.randrange(3) == 0 else entries[name]
                 body = json.dumps(said).encode()
                 body = damaged(draw, body) if draw.randrange(8) == 0 else body
                 called = {"people": "ada", "groups": "g", "roles": "r"}.get(name, "x")
-                answer = await client.put(
-                    f"/holds/{name}/{called}", content=body, headers={"If-Match": f'"{revision}"'}
-                )
+                answer = await client.put(f"/holds/{name}/{called}", content=body, headers={"If-Match": f'"{revision}"'})
                 revision += answer.status_code == 200
-                found += [Trouble("confession", f"{answer.status_code} to {name} {body!r}")] * (
-                    answer.status_code >= 500
-                )
+                found += [Trouble("confession", f"{answer.status_code} to {name} {body!r}")] * (answer.status_code >= 500)
             for path in ("/access/v1/evaluation", "/access/v1/evaluations", "/sign-in"):
-                asked = {
-                    **question,
-                    "user": "ada",
-                    "evaluations": [{}],
-                    "options": {"evaluations_semantic": "execute_all"},
-                }
+                asked = {**question, "user": "ada", "evaluations": [{}], "options": {"evaluations_semantic": "execute_all"}}
                 for spoilt in (asked, respelt(draw, json.loads(json.dumps(asked)))):
                     answer = await client.post(path, content=json.dumps(spoilt).encode())
-                    found += [Trouble("confession", f"{answer.status_code} to {path} {spoilt!r}")] * (
-                        answer.status_code >= 500
-                    )
+                    found += [Trouble("confession", f"{answer.status_code} to {path} {spoilt!r}")] * (answer.status_code >= 500)
         return found
 
     return asyncio.run(talk())
@@ -606,12 +472,7 @@ def snapshots(worker: Worker, draw: random.Random) -> list[Trouble]:
             content[draw.randrange(len(content))] = draw.randrange(256)
         path.write_bytes(content)
         command = draw.choice(
-            [
-                ["ask", "ada.brook", "see-pump", "pumphall"],
-                ["people", "groups"],
-                ["people", "show", "ada.brook"],
-                ["holders", "see-pump", "pumphall"],
-            ]
+            [["ask", "ada.brook", "see-pump", "pumphall"], ["people", "groups"], ["people", "show", "ada.brook"], ["holders", "see-pump", "pumphall"]]
         )
         return troubles(lane(*command, "--estate", str(place)))
     finally:
@@ -621,9 +482,7 @@ def snapshots(worker: Worker, draw: random.Random) -> list[Trouble]:
 def kept_secrets(place: Path) -> list[Trouble]:
     """Secrets in whatever an estate keeps, but for where it is kept as one."""
     return [
-        Trouble("secret", str(path))
-        for path in place.rglob("*")
-        if path.is_file() and path.name != "token" and SECRET.encode() in path.read_bytes()
+        Trouble("secret", str(path)) for path in place.rglob("*") if path.is_file() and path.name != "token" and SECRET.encode() in path.read_bytes()
     ]
 
 
@@ -693,9 +552,7 @@ def _too_long(number: int, frame: object) -> None:
 
 def _really(worker: Worker, counts: Counter[str]) -> Iterator[str]:
     """The last damaged estate once more, in a process of its own."""
-    place = next(
-        (worker.top / n for n in ("estate", "people", "tables", "kept") if (worker.top / n).exists()), worker.top
-    )
+    place = next((worker.top / n for n in ("estate", "people", "tables", "kept") if (worker.top / n).exists()), worker.top)
     words = [sys.executable, "-m", "justlane", "check", "--estate", str(place)]
     began = time.monotonic()
     done = subprocess.run(words, capture_output=True, text=True, errors="surrogateescape", timeout=60, check=False)
@@ -722,9 +579,7 @@ def main() -> int:
             total += counts
             for line in told:
                 print(line, flush=True)
-    print(
-        f"{count:,} inputs in {time.monotonic() - began:.0f} s, seed {seed}; {total['real processes']:,} in real processes"
-    )
+    print(f"{count:,} inputs in {time.monotonic() - began:.0f} s, seed {seed}; {total['real processes']:,} in real processes")
     for kind in KINDS:
         print(f"  {kind:<22}{total[f'input {kind}']:>9,}")
     print(", ".join(f"{total[name]} {name}" for name in NEVER))

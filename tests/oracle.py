@@ -135,9 +135,7 @@ class Oracle:
             return False
         minute = clock.hour * 60 + clock.minute
         if c.hours:
-            return any(
-                h.start <= minute < h.end if h.start < h.end else minute >= h.start or minute < h.end for h in c.hours
-            )
+            return any(h.start <= minute < h.end if h.start < h.end else minute >= h.start or minute < h.end for h in c.hours)
         return True
 
     # 4.5, 4.7 habits
@@ -148,10 +146,7 @@ class Oracle:
         return any(p.group == b.principal.name and place in self.below(p.scope) for p in self.p.publications)
 
     def open(self, place: str) -> bool:
-        return not any(
-            b.effect == "allow" and not b.built_in and b.scope != self.p.name and self.covers(b, place)
-            for b in self.bindings
-        )
+        return not any(b.effect == "allow" and not b.built_in and b.scope != self.p.name and self.covers(b, place) for b in self.bindings)
 
     def counting(self, user: str, place: str, role: str | None) -> list[Binding]:
         """The bindings that count at a place, in order."""
@@ -170,11 +165,7 @@ class Oracle:
 
     def given(self, user: str, action: str, place: str, role: str | None) -> bool:
         for c in self.p.ceilings:
-            if (
-                self.reaches(c.principal, user)
-                and self.fulfilled(c.condition)
-                and any(like(p, action) for p in c.patterns)
-            ):
+            if self.reaches(c.principal, user) and self.fulfilled(c.condition) and any(like(p, action) for p in c.patterns):
                 return False
         counting = self.counting(user, place, role)
         if self.p.habits.decides == "nearest" and counting:
@@ -187,9 +178,7 @@ class Oracle:
 
     def roles(self, user: str) -> set[str]:
         return {
-            b.role
-            for b in self.bindings
-            if b.effect == "allow" and not b.built_in and self.reaches(b.principal, user) and self.in_date(b.condition)
+            b.role for b in self.bindings if b.effect == "allow" and not b.built_in and self.reaches(b.principal, user) and self.in_date(b.condition)
         }
 
     def may(self, user: str, action: str, place: str, as_role: str = "") -> bool:

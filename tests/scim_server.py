@@ -23,28 +23,15 @@ class ScimAnswers:
 
     def __init__(self, change: Change, people: int = 9) -> None:
         self.change = change
-        self.users = [
-            {"id": f"id-{n}", "userName": f"p{n}", "displayName": f"Person {n}", "active": True} for n in range(people)
-        ]
-        self.groups = [
-            {
-                "id": "id-crew",
-                "displayName": "crew",
-                "members": [{"value": u["id"], "type": "User"} for u in self.users],
-            }
-        ]
+        self.users = [{"id": f"id-{n}", "userName": f"p{n}", "displayName": f"Person {n}", "active": True} for n in range(people)]
+        self.groups = [{"id": "id-crew", "displayName": "crew", "members": [{"value": u["id"], "type": "User"} for u in self.users]}]
         self.asked: list[dict[str, str]] = []
         """The parameters of every request, with the address as `path`."""
 
     def page(self, kind: str, start: int, count: int) -> dict[str, Any]:
         everything = self.users if kind == "Users" else self.groups
         some = everything[start - 1 : start - 1 + count]
-        return {
-            "totalResults": len(everything),
-            "startIndex": start,
-            "itemsPerPage": len(some),
-            "Resources": json.loads(json.dumps(some)),
-        }
+        return {"totalResults": len(everything), "startIndex": start, "itemsPerPage": len(some), "Resources": json.loads(json.dumps(some))}
 
     def __enter__(self) -> ScimAnswers:
         answers = self
@@ -67,11 +54,7 @@ class ScimAnswers:
 
             def answer(self, status: int, headers: dict[str, str], body: bytes) -> None:
                 self.send_response_only(status)
-                for name, value in {
-                    "Date": formatdate(usegmt=True),
-                    "Content-Length": str(len(body)),
-                    **headers,
-                }.items():
+                for name, value in {"Date": formatdate(usegmt=True), "Content-Length": str(len(body)), **headers}.items():
                     self.send_header(name, value)
                 self.end_headers()
                 with contextlib.suppress(BrokenPipeError):
@@ -91,15 +74,7 @@ class ScimAnswers:
 
     def shape(self) -> dict[str, Any]:
         port = self.server.server_address[1]
-        return {
-            "scim": {
-                "url": f"http://127.0.0.1:{port}/scim",
-                "encryption": "none",
-                "token from": "file token",
-                "page size": 4,
-                "wait at most": 2,
-            }
-        }
+        return {"scim": {"url": f"http://127.0.0.1:{port}/scim", "encryption": "none", "token from": "file token", "page size": 4, "wait at most": 2}}
 
     def __exit__(self, *_: object) -> None:
         self.server.shutdown()

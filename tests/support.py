@@ -75,25 +75,13 @@ class EstateTest(unittest.TestCase):
     @property
     def environment(self) -> dict[str, str]:
         kept = {k: v for k, v in os.environ.items() if not k.startswith(("JUSTLANE", "_JUSTLANE"))}
-        return {
-            **kept,
-            "XDG_CACHE_HOME": str(self.top / "cache"),
-            "XDG_CONFIG_HOME": str(self.top / "config"),
-            "JUSTLANE_ESTATE": str(self.folder),
-        }
+        return {**kept, "XDG_CACHE_HOME": str(self.top / "cache"), "XDG_CONFIG_HOME": str(self.top / "config"), "JUSTLANE_ESTATE": str(self.folder)}
 
     def run_lane(self, *words: str, stdin: str | None = None, **extra: str) -> Ran:
         """Run the program as a user would, without a terminal. A traceback is always a failure."""
         command = [sys.executable, "-m", "justlane", *words]
         done = subprocess.run(
-            command,
-            env={**self.environment, **extra},
-            cwd=self.top,
-            capture_output=True,
-            text=True,
-            input=stdin or "",
-            timeout=120,
-            check=False,
+            command, env={**self.environment, **extra}, cwd=self.top, capture_output=True, text=True, input=stdin or "", timeout=120, check=False
         )
         self.assertNotIn("Traceback", done.stderr)
         self.assertNotIn("mistake in justlane itself", done.stderr)

@@ -66,8 +66,7 @@ class PlanTest(EstateTest):
         self.assertEqual(parts["local_groups"]["planners"], {"members": ["group release-managers", "user imke.vos"]})
         self.assertIn("release-managers", parts["groups"], "held by a local group only")
         self.assertEqual(
-            {str(p["group"]) for p in parts["publications"].values()},
-            {"field-crews", "science", "contractors", "tool-keepers", "auditors"},
+            {str(p["group"]) for p in parts["publications"].values()}, {"field-crews", "science", "contractors", "tool-keepers", "auditors"}
         )
         denied = [b for b in parts["bindings"].values() if b["deny"]]
         self.assertEqual([(b["principal"], b["condition"]) for b in denied], [("group contractors", {
@@ -83,9 +82,7 @@ class PlanTest(EstateTest):
     def test_the_order_of_bindings_is_sent_where_it_decides(self) -> None:
         entries = aligning.declared_parts(self.index(), "sourcebank")["bindings"].values()
         self.assertEqual([b["place"] for b in entries], [0, 1, 2, 3, 4])
-        self.assertEqual(
-            {b["place"] for b in aligning.declared_parts(self.index(), "siltstore")["bindings"].values()}, {0}
-        )
+        self.assertEqual({b["place"] for b in aligning.declared_parts(self.index(), "siltstore")["bindings"].values()}, {0})
 
     def test_things_are_added_before_they_are_named_and_removed_after(self) -> None:
         index = self.index()
@@ -100,9 +97,7 @@ class PlanTest(EstateTest):
             shelf.held["roles"]["y"] = {"allows": []}
             shelf.held["people"]["x"] = {"enabled": True}
             planned = aligning.plan(index, platform, shelf.read(), NOW)
-            self.assertEqual(
-                [(s.verb, s.part) for s in planned.steps], [("remove", p) for p in ("bindings", "roles", "people")]
-            )
+            self.assertEqual([(s.verb, s.part) for s in planned.steps], [("remove", p) for p in ("bindings", "roles", "people")])
             taken = planned.effect.taken
             self.assertEqual((planned.effect.accounts, planned.effect.entries), (1, 2))
             aligning.refuse_too_many_removals(planned, taken)

@@ -36,9 +36,7 @@ class AskTest(EstateTest):
             for step in chain["steps"]:
                 text = (self.folder / step["file"]).read_text().splitlines()[step["line"] - 1]
                 word = step["sentence"].split()[-1].rpartition("/")[2]
-                word = {"given": "give", "member": "member: ", "covers": word}.get(
-                    step["kind"], word.replace("see-station", "")
-                )
+                word = {"given": "give", "member": "member: ", "covers": word}.get(step["kind"], word.replace("see-station", ""))
                 self.assertIn(word, text, step)
 
     def test_a_no_says_what_fails_first_and_what_would_turn_it(self) -> None:
@@ -110,9 +108,7 @@ class AskTest(EstateTest):
         self.assertIn("reaches nothing within fieldnet", self.lane("reach odd.pilcher fieldnet", 1).out)
         self.assertIn("the account is disabled", self.lane("reach hedda.crane", 1).out)
         seen = self.lane("reach vik.sorrel fieldnet --see --format json").json
-        self.assertEqual(
-            (seen["scopes"], seen["platforms"][0]["inside"], seen["platforms"][0]["on_the_way_only"]), (10, 9, True)
-        )
+        self.assertEqual((seen["scopes"], seen["platforms"][0]["inside"], seen["platforms"][0]["on_the_way_only"]), (10, 9, True))
 
     def test_holders_agree_with_asking_everybody(self) -> None:
         self.saltmarsh()
@@ -120,9 +116,7 @@ class AskTest(EstateTest):
         place = "fieldnet/south/bar/sb-11"
         for action in index.estate.platforms["fieldnet"].actions:
             ran = self.run_lane("holders", action, place, "--format", "json")
-            expected = [
-                login for login in sorted(index.estate.directory.users) if may(index, login, action, place, NOW)
-            ]
+            expected = [login for login in sorted(index.estate.directory.users) if may(index, login, action, place, NOW)]
             self.assertEqual([h["user"] for h in ran.json["holders"]], expected)
             self.assertEqual(ran.code, 0 if expected else 1)
         out = self.lane("holders manage-crew fieldnet/north/harbour").out
@@ -134,10 +128,7 @@ class VerifyTest(EstateTest):
     def test_expectations_that_hold_and_that_fail(self) -> None:
         self.pumphall()
         self.assertIn("all 4 expectations hold", self.lane("verify").out)
-        self.pumphall(
-            pumphall=("to: group mechanics", "to: group staff"),
-            expectations=("at most: 3", "at most: 1"),
-        )
+        self.pumphall(pumphall=("to: group mechanics", "to: group staff"), expectations=("at most: 3", "at most: 1"))
         more = "  - nobody may both: [start-pump, repair-pump]\n    at: pumphall/east/pump-1\n"
         more += "  - user: ben.ferry\n    may not: [see-pump, start-pump]\n    at: pumphall/west/pump-3\n"
         more += "  - user: ben.ferry\n    may: [repair-pump, start-pump]\n    at: pumphall/west/pump-3\n"
@@ -146,9 +137,7 @@ class VerifyTest(EstateTest):
             file.write(more)
         ran = self.lane("verify", 1)
         self.assertIn("6 of 8 expectations fail", ran.out)
-        self.assertRegex(
-            ran.out, r"FAILS  only group mechanics .*\n +·  ben.ferry may repair-pump at pumphall/east/pump-1"
-        )
+        self.assertRegex(ran.out, r"FAILS  only group mechanics .*\n +·  ben.ferry may repair-pump at pumphall/east/pump-1")
         self.assertRegex(ran.out, r"FAILS  at most 1 .*\n +·  2 may: ada.brook, ben.ferry")
         self.assertIn("ben.ferry may repair-pump and start-pump at pumphall/west/pump-3", ran.out)
         suite = ET.fromstring(self.lane("verify --format junit", 1).out).find("testsuite")

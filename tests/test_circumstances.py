@@ -136,11 +136,7 @@ class SpaceTest(unittest.TestCase):
         tree = NetworkTree(networks)
         inside = [n for n in networks if NetworkTree((n,)).holds(f"192.0.2.{last}")]
         own = min(inside, key=lambda n: -int(n.rpartition("/")[2])) if inside else ""
-        number = (
-            tree.classes.index(own)
-            if own in tree.classes
-            else tree.classes.index(next(c for c in tree.classes if c and set(inside) >= {c}))
-        )
+        number = tree.classes.index(own) if own in tree.classes else tree.classes.index(next(c for c in tree.classes if c and set(inside) >= {c}))
         for network in networks:
             self.assertEqual(number in tree.classes_in((network,)), network in inside)
         self.assertEqual(tree.holds(f"192.0.2.{last}"), bool(inside))

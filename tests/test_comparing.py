@@ -51,9 +51,7 @@ class CompareTest(EstateTest):
     def test_two_people_side_by_side(self) -> None:
         self.saltmarsh()
         ran = self.lane("compare --person imke.vos --with lotte.marsh", 1)
-        self.assertRegex(
-            ran.out, r"manage-crew at fieldnet/north/harbour\n +through field-manager, given to user imke.vos"
-        )
+        self.assertRegex(ran.out, r"manage-crew at fieldnet/north/harbour\n +through field-manager, given to user imke.vos")
         self.assertNotIn("lotte.marsh has, and", ran.out)
         self.assertIn("neither has anything", self.lane("compare --person bram.tolland --with lotte.marsh").out)
         self.assertIn("go together", self.lane("compare --person imke.vos", 2).err)
@@ -117,21 +115,16 @@ class CircumstancesTest(EstateTest):
                 for scope in index.estate.platforms[name].scopes
                 for action in index.estate.platforms[name].actions
             ]
-            self.assertEqual(
-                (t["always"], t["sometimes"]), (found.count(Outcome.YES), found.count(Outcome.ONLY_IF)), name
-            )
+            self.assertEqual((t["always"], t["sometimes"]), (found.count(Outcome.YES), found.count(Outcome.ONLY_IF)), name)
         self.assertRegex(self.lane("tally siltstore --situation at-the-desk").out, r"siltstore +40 +\d+ +\d+ +\d+ +4 ")
 
     def test_reach_and_holders_in_a_situation(self) -> None:
         self.saltmarsh()
         rows = self.lane("holders correct-series siltstore/checked").out
         self.assertRegex(
-            rows,
-            r"yara.flint +data-stewards +1 +archive-steward +siltstore/checked +platforms/siltstore.yaml:65\n\nwhen\n +1  only with a second",
+            rows, r"yara.flint +data-stewards +1 +archive-steward +siltstore/checked +platforms/siltstore.yaml:65\n\nwhen\n +1  only with a second"
         )
         inside = self.lane("holders correct-series siltstore/checked --situation at-the-desk --format json").json
-        self.assertEqual(
-            [h["user"] for h in inside["holders"]], ["bas.kreek", "lantern", "thea.groyne", "wim.anker", "yara.flint"]
-        )
+        self.assertEqual([h["user"] for h in inside["holders"]], ["bas.kreek", "lantern", "thea.groyne", "wim.anker", "yara.flint"])
         self.assertEqual(self.lane("reach svc-nightly siltstore --format json").json["cells"], 6)
         self.lane("reach svc-nightly siltstore --situation on-the-boat", 1)

@@ -28,11 +28,7 @@ class AgainstSqlTest(unittest.TestCase):
                 total = Compiled(flat).count()
                 self.assertGreater(total.always, 0)
                 self.assertEqual(total, (total.always, total.always))
-                for found in (
-                    sql.duckdb_count(flat, classes=True),
-                    sql.duckdb_count(flat, classes=False),
-                    sql.sqlite_count(flat),
-                ):
+                for found in (sql.duckdb_count(flat, classes=True), sql.duckdb_count(flat, classes=False), sql.sqlite_count(flat)):
                     self.assertEqual(found[0], total.always)
 
     def test_conditions_are_counted_world_by_world(self) -> None:

@@ -34,9 +34,7 @@ def read(people: str | bytes, groups: str | bytes, **more: Any) -> tuple[dict[st
     members = [intake.logins[m] if m >= 0 else f"group {intake.group_names[-m - 1]}" for m in edges.members]
     held = [(intake.group_names[g], m, line) for g, m, line in zip(edges.groups, members, edges.lines, strict=True)]
     people_ = list(zip(intake.logins, intake.names, map(bool, intake.enabled), strict=True))
-    return {"people": people_, "purposes": intake.purposes, "held": held}, [
-        f"{f.source} {f.message}" for f in intake.findings
-    ]
+    return {"people": people_, "purposes": intake.purposes, "held": held}, [f"{f.source} {f.message}" for f in intake.findings]
 
 
 class TablesTest(unittest.TestCase):
@@ -104,16 +102,11 @@ class TablesTest(unittest.TestCase):
         if "\r" in out.getvalue().replace("\r\n", "") or "\x00" in out.getvalue():
             return
         try:
-            found = [
-                (row.cells["login"], row.cells["name"])
-                for row in rows(out.getvalue().encode(errors="replace"), ["login"])
-            ]
+            found = [(row.cells["login"], row.cells["name"]) for row in rows(out.getvalue().encode(errors="replace"), ["login"])]
         except TableError:
             self.fail(repr(out.getvalue()))
         expected = [(a.strip(), b.strip()) for a, b in written if a.strip() or b.strip()]
-        self.assertEqual(
-            found, [(a.encode(errors="replace").decode(), b.encode(errors="replace").decode()) for a, b in expected]
-        )
+        self.assertEqual(found, [(a.encode(errors="replace").decode(), b.encode(errors="replace").decode()) for a, b in expected])
 
 
 class CommandTest(EstateTest):

@@ -23,13 +23,8 @@ from tests.directory_server import SUFFIX, Authority, DirectoryServer, answering
 from tests.scim_server import ScimAnswers
 
 OFTEN = settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
-PEOPLE = "".join(
-    f"dn: uid=p{n},ou=people,{SUFFIX}\nobjectClass: inetOrgPerson\nuid: p{n}\ncn: Person {n}\nsn: {n}\n\n"
-    for n in range(9)
-)
-CREW = f"dn: cn=crew,ou=groups,{SUFFIX}\nobjectClass: groupOfNames\ncn: crew\n" + "".join(
-    f"member: uid=p{n},ou=people,{SUFFIX}\n" for n in range(9)
-)
+PEOPLE = "".join(f"dn: uid=p{n},ou=people,{SUFFIX}\nobjectClass: inetOrgPerson\nuid: p{n}\ncn: Person {n}\nsn: {n}\n\n" for n in range(9))
+CREW = f"dn: cn=crew,ou=groups,{SUFFIX}\nobjectClass: groupOfNames\ncn: crew\n" + "".join(f"member: uid=p{n},ou=people,{SUFFIX}\n" for n in range(9))
 Outcome = tuple[frozenset[str], int]
 """Logins, and the number of memberships, those included of which it is said that they name nobody who was read."""
 GONE = object()
@@ -187,9 +182,7 @@ class LdapTest(unittest.TestCase):
 
     @OFTEN
     @given(st.integers(0, 4), st.integers(0, 9), st.integers(0, 60), st.binary(max_size=3))
-    def test_damaged_bytes_bring_nobody_who_does_not_exist(
-        self, broken: int, which: int, at: int, other: bytes
-    ) -> None:
+    def test_damaged_bytes_bring_nobody_who_does_not_exist(self, broken: int, which: int, at: int, other: bytes) -> None:
         def spoil(place: int, messages: list[bytes]) -> bytes:
             if place == broken:
                 which_one = which % len(messages)
@@ -217,10 +210,7 @@ def done(tag: int) -> bytes:
 
 
 def entry(dn: str, **attributes: list[str]) -> bytes:
-    listed = [
-        tlv(48, tlv(4, name.encode()), tlv(49, *[tlv(4, v.encode()) for v in some]))
-        for name, some in attributes.items()
-    ]
+    listed = [tlv(48, tlv(4, name.encode()), tlv(49, *[tlv(4, v.encode()) for v in some])) for name, some in attributes.items()]
     return tlv(0x64, tlv(4, dn.encode()), tlv(48, *listed))
 
 

@@ -105,39 +105,24 @@ class WrongFilesTest(EstateTest):
                 loaded = load(self.folder, read_people)
                 said = [f"{f.source}: {f.message} → {f.hint}" for f in loaded.findings]
                 self.assertIsNone(loaded.estate)
-                self.assertTrue(
-                    any(
-                        line.startswith(place) and message in line and hint in line.partition(" → ")[2] for line in said
-                    ),
-                    said,
-                )
+                self.assertTrue(any(line.startswith(place) and message in line and hint in line.partition(" → ")[2] for line in said), said)
 
     def test_all_problems_come_in_one_run_and_one_does_not_hide_another(self) -> None:
         self.pumphall(
-            pumphall=("allows: see-*", "alows: see-*"),
-            expectations=("ben.ferry", "ben.fery"),
-            people=("member: cn=mechanics", "member cn=mechanics"),
+            pumphall=("allows: see-*", "alows: see-*"), expectations=("ben.ferry", "ben.fery"), people=("member: cn=mechanics", "member cn=mechanics")
         )
         said = self.findings()
         self.assertEqual([line.split(":")[0] for line in said], ["people.ldif", "pumphall.yaml"])
-        self.pumphall(
-            pumphall=("allows: see-*", "alows: see-*"), expectations=("ada.brook\n    may:", "ada.brook\n    mai:")
-        )
-        self.write(
-            {"expectations.yaml": (self.folder / "expectations.yaml").read_text().replace("ben.ferry", "ben.fery")}
-        )
+        self.pumphall(pumphall=("allows: see-*", "alows: see-*"), expectations=("ada.brook\n    may:", "ada.brook\n    mai:"))
+        self.write({"expectations.yaml": (self.folder / "expectations.yaml").read_text().replace("ben.ferry", "ben.fery")})
         said = self.findings()
         self.assertEqual(len(said), 3, said)
-        self.assertRegex(
-            said[1], r"expectations.yaml:7:11: the directory has no user 'ben.fery' → did you mean ben.ferry"
-        )
+        self.assertRegex(said[1], r"expectations.yaml:7:11: the directory has no user 'ben.fery' → did you mean ben.ferry")
 
     def test_the_human_form_cites_file_line_and_column(self) -> None:
         self.pumphall(pumphall=("group staff", "group stuff"))
         ran = self.lane("check", 2)
-        self.assertRegex(
-            ran.out, r"^pumphall.yaml:50:9: error: the directory has no group 'stuff'  \(unknown-name\)\n    → did"
-        )
+        self.assertRegex(ran.out, r"^pumphall.yaml:50:9: error: the directory has no group 'stuff'  \(unknown-name\)\n    → did")
         ran = self.lane("ask ada.brook see-pump pumphall", 2)
         self.assertRegex(ran.err, r"pumphall.yaml:50:9: error: .*\n.*\nerror: the estate has 1 error")
 
@@ -204,9 +189,7 @@ class CacheTest(EstateTest):
         before = kept.read_bytes()
         self.lane(ask, 1)
         self.assertEqual(kept.read_bytes(), before)
-        self.pumphall(
-            people=("member: uid=ada", "member: uid=ben.ferry,ou=people,dc=pumphall,dc=example\nmember: uid=ada")
-        )
+        self.pumphall(people=("member: uid=ada", "member: uid=ben.ferry,ou=people,dc=pumphall,dc=example\nmember: uid=ada"))
         self.lane(ask, 0)
         self.write({"estate.yaml": PUMPHALL["estate.yaml"].replace("- expectations.yaml", "- exp*.yaml")})
         self.lane(ask, 0)
@@ -250,9 +233,7 @@ class StoreTest(EstateTest):
             for name, platform in index.estate.platforms.items():
                 for scope in list(platform.scopes)[::5]:
                     for action in platform.actions:
-                        self.assertEqual(
-                            reply(kept, user, action, scope, asked), reply(index, user, action, scope, asked), name
-                        )
+                        self.assertEqual(reply(kept, user, action, scope, asked), reply(index, user, action, scope, asked), name)
 
     def test_its_tables_behave_as_mappings(self) -> None:
         self.saltmarsh()

@@ -14,17 +14,7 @@ from justlane.rules.interface import RULES, rule
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "justlane"
-STOREYS = {
-    "model": 1,
-    "engine": 2,
-    "files": 3,
-    "outside": 4,
-    "directories": 5,
-    "platforms": 5,
-    "rules": 5,
-    "reports": 6,
-    "cli": 7,
-}
+STOREYS = {"model": 1, "engine": 2, "files": 3, "outside": 4, "directories": 5, "platforms": 5, "rules": 5, "reports": 6, "cli": 7}
 MAY_IMPORT = {"standin": {"files", "model", "standin"}, "demo": set()}
 HEAVY = {"numpy", "scipy", "pandas", "matplotlib", "httpx", "starlette", "uvicorn", "pydantic", "ruamel", "rich"}
 QUIET = {"click", "rich", "ruamel", "pydantic", "httpx", "os", "sys", "pathlib", "json", "socket", "subprocess"}
@@ -97,9 +87,7 @@ class HouseTest(unittest.TestCase):
     def test_every_presenter_presents(self) -> None:
         for name in PRESENTERS.values():
             functions = {
-                n.name
-                for n in ast.parse((SOURCE / "reports" / f"{name.split('.')[-1]}.py").read_text()).body
-                if isinstance(n, ast.FunctionDef)
+                n.name for n in ast.parse((SOURCE / "reports" / f"{name.split('.')[-1]}.py").read_text()).body if isinstance(n, ast.FunctionDef)
             }
             self.assertLessEqual({"plain", "sheet", "text"}, functions, name)
 

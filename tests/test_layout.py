@@ -30,19 +30,10 @@ def words(text: str) -> list[str]:
 
 class LayoutTest(unittest.TestCase):
     def test_a_line_wraps_between_words_and_keeps_its_source_at_the_edge(self) -> None:
-        one = line(
-            ("first ", "name"), "and a good many more words after it", source=Source("a/file.yaml", 12, 3), hanging="  "
-        )
-        self.assertEqual(
-            render([one], Look(60, plain)),
-            "first and a good many more words after it     a/file.yaml:12\n",
-        )
-        self.assertEqual(
-            render([one], Look(50, plain)), "first and a good many more words    a/file.yaml:12\n  after it\n"
-        )
-        self.assertEqual(
-            render([one], Look(30, plain)), "first and a good many more\n  words after it\n  a/file.yaml:12\n"
-        )
+        one = line(("first ", "name"), "and a good many more words after it", source=Source("a/file.yaml", 12, 3), hanging="  ")
+        self.assertEqual(render([one], Look(60, plain)), "first and a good many more words after it     a/file.yaml:12\n")
+        self.assertEqual(render([one], Look(50, plain)), "first and a good many more words    a/file.yaml:12\n  after it\n")
+        self.assertEqual(render([one], Look(30, plain)), "first and a good many more\n  words after it\n  a/file.yaml:12\n")
 
     def test_a_word_longer_than_the_line_stands_alone(self) -> None:
         self.assertEqual(render([line("x " + "y" * 30)], Look(20, plain)), "x\n" + "y" * 30 + "\n")
@@ -60,9 +51,7 @@ class WidthsTest(EstateTest):
         index = self.index()
         asked = Question(now())
         changed = self.folder / "platforms" / "siltstore.yaml"
-        changed.write_text(
-            changed.read_text().replace("when: {multi-factor: yes}", "when: {signed in by: [key, card]}")
-        )
+        changed.write_text(changed.read_text().replace("when: {multi-factor: yes}", "when: {signed in by: [key, card]}"))
         other = self.index()
         results = {
             "Reply": [
@@ -76,11 +65,7 @@ class WidthsTest(EstateTest):
                     "tamsin.quill read-path sourcebank/models/secrets",
                 )
             ],
-            "Reach": [
-                reach(index, "imke.vos", asked),
-                reach(index, "svc-nightly", asked),
-                reach(index, "hedda.crane", asked),
-            ],
+            "Reach": [reach(index, "imke.vos", asked), reach(index, "svc-nightly", asked), reach(index, "hedda.crane", asked)],
             "Sight": [reach(index, "vik.sorrel", asked)],
             "Holders": [holders(index, "see-station", "fieldnet/south/bar", asked)],
             "Verdicts": [verify(other, asked.moment)],

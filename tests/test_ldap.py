@@ -114,9 +114,7 @@ class ReadingTest(LdapTest):
         self.pull()
         theirs: dict[str, set[str]] = {}
         login = ""
-        for row in self.server.tool(
-            "ldapsearch", "-b", f"ou=people,{SUFFIX}", "(uid=*)", "uid", "memberOf"
-        ).splitlines():
+        for row in self.server.tool("ldapsearch", "-b", f"ou=people,{SUFFIX}", "(uid=*)", "uid", "memberOf").splitlines():
             key, _, value = row.partition(": ")
             login = value if key == "uid" else login
             if key == "dn":
@@ -157,7 +155,9 @@ class ReadingTest(LdapTest):
                 self.assertIn("9 users, 0 groups" if "where" in changed.get("people", "") else "40 users", said)
 
     def test_attributes_can_be_mapped(self) -> None:
-        people = f'{{schema: posixAccount, under: "ou=people,{SUFFIX}", login: uidNumber, name: [gecos, sn], id: uid, disabled when: gidNumber is 501}}'
+        people = (
+            f'{{schema: posixAccount, under: "ou=people,{SUFFIX}", login: uidNumber, name: [gecos, sn], id: uid, disabled when: gidNumber is 501}}'
+        )
         self.pull(people=people, groups=f'{{under: "ou=groups,{SUFFIX}", name: [description, cn], for: cn}}')
         person = self.lane("people show 1001 --format json").json
         self.assertEqual((person["name"], person["id"], person["enabled"]), ("1", "p01", False))

@@ -20,9 +20,7 @@ from tests.support import PUMPHALL
 
 ODD = (
     "\ufeffversion: 1\r\n# a comment that\r\n  goes on\r\n\r\ndn: uid=a,dc=x\r\nobjectClass: person\r\nobjectClass: top\r\n"
-    "uid: a\r\ncn:: "
-    + base64.b64encode("Zoë Marram".encode()).decode()
-    + "\r\ncn;lang-en: Zoe\r\nuserAccountControl: 512\r\n\r\n"
+    "uid: a\r\ncn:: " + base64.b64encode("Zoë Marram".encode()).decode() + "\r\ncn;lang-en: Zoe\r\nuserAccountControl: 512\r\n\r\n"
     "dn: uid=b,dc=x\r\nobjectClass: user\r\nuid: b\r\nuserAccountControl: 514\r\n\r\n"
     "dn: uid=c,dc=x\r\nobjectClass: posixAccount\r\nuid: c\r\npwdAccountLockedTime: 000001010000Z\r\n\r\n"
     "dn: cn=one\\2C two,dc=x\r\nobjectClass: groupOfUniqueNames\r\ncn: one, two\r\nuniqueMember: UID=A , DC=X\r\n\r\n"
@@ -52,9 +50,7 @@ def read(content: str | bytes, **more: object) -> tuple[Directory, list[str]]:
         path = Path(folder) / "people.ldif"
         path.write_bytes(content if isinstance(content, bytes) else content.encode())
         people = Population()
-        intake = read_people(
-            "office", DirectoryShape.model_validate({"ldif": {"file": "people.ldif", **more}}), Path(folder)
-        )
+        intake = read_people("office", DirectoryShape.model_validate({"ldif": {"file": "people.ldif", **more}}), Path(folder))
         people.add(intake, SourceRead("office", "ldif", "", "", {}, 0, 0), Naming())
     directory = in_memory(people, Snapshot(datetime.now(UTC), ())).whole()
     findings = people.findings
@@ -70,10 +66,7 @@ class LdifTest(unittest.TestCase):
         self.assertEqual(members, {"one, two": ["user a"], "posix": ["user b"], "all": ["group one, two", "group all"]})
         self.assertEqual(directory.groups["all"].purpose, "Everybody, the lot")
         self.assertEqual(directory.groups["all"].members[0].source.line, 39)
-        self.assertEqual(
-            findings,
-            ["warning people.ldif:32:1 the member 'nobody' is neither a user nor a group of the directory office"],
-        )
+        self.assertEqual(findings, ["warning people.ldif:32:1 the member 'nobody' is neither a user nor a group of the directory office"])
 
     def test_names_cannot_forge_what_is_shown(self) -> None:
         evil = base64.b64encode("Ada\x1b[31m\u202e\nadmin  yes".encode()).decode()
@@ -82,15 +75,9 @@ class LdifTest(unittest.TestCase):
 
     def test_only_what_lies_below_a_place(self) -> None:
         people = {"under": "OU=People, DC=pumphall,DC=example", "name": "uid", "disabled when": "sn is nobody"}
-        directory, _ = read(
-            PUMPHALL["people.ldif"], people=people, groups={"under": "ou=none", "schema": "groupOfNames"}
-        )
-        self.assertEqual(
-            ([u.name for u in directory.users.values()], len(directory.groups)), (["ada.brook", "ben.ferry"], 0)
-        )
-        directory, _ = read(
-            PUMPHALL["people.ldif"], people={"under": "ople,dc=pumphall,dc=example"}, groups={"for": "cn"}
-        )
+        directory, _ = read(PUMPHALL["people.ldif"], people=people, groups={"under": "ou=none", "schema": "groupOfNames"})
+        self.assertEqual(([u.name for u in directory.users.values()], len(directory.groups)), (["ada.brook", "ben.ferry"], 0))
+        directory, _ = read(PUMPHALL["people.ldif"], people={"under": "ople,dc=pumphall,dc=example"}, groups={"for": "cn"})
         self.assertEqual((len(directory.users), directory.groups["staff"].purpose), (0, "staff"))
 
     def test_damage_is_an_error_with_its_line(self) -> None:

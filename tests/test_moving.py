@@ -183,9 +183,7 @@ class AccessTest(unittest.TestCase):
         snapshot = Snapshot(datetime.now(UTC), ())
         for seed in range(12):
             dice = random.Random(seed)
-            before = World(
-                {u.id: u.login for u in whole.users.values()}, {u.id for u in whole.users.values() if not u.enabled}
-            )
+            before = World({u.id: u.login for u in whole.users.values()}, {u.id for u in whole.users.values() if not u.enabled})
             before.groups = {g.id: g.name for g in whole.groups.values()}
             ids = {str(before.principal(i)): i for i in (*before.users, *before.groups)}
             before.held = {(g.id, ids[str(m.member)]) for g in whole.groups.values() for m in g.members}

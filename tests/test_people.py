@@ -79,17 +79,13 @@ class LookingTest(PeopleTest):
         self.assertIn("nothing was pulled", self.lane("people show").out)
         self.assertIn("40 users, 15 groups, 50 memberships", self.pull().out)
         known = self.lane("people show --format json").json
-        self.assertEqual(
-            [(d["directory"], d["kind"], d["users"]) for d in known["directories"]], [("office", "ldif", 40)]
-        )
+        self.assertEqual([(d["directory"], d["kind"], d["users"]) for d in known["directories"]], [("office", "ldif", 40)])
         self.assertEqual(known["kept"], [known["snapshot"]])
         rows = {g["group"]: g for g in self.lane("people groups --format json").json}
         crews = rows["field-crews"]
         self.assertEqual((crews["people"], crews["in_all"], crews["enabled"], crews["groups"]), (0, 15, 14, 3))
         self.assertEqual(list(rows), sorted(rows))
-        self.assertEqual(
-            [g["group"] for g in self.lane("people groups CREW --format json").json], [n for n in rows if "crew" in n]
-        )
+        self.assertEqual([g["group"] for g in self.lane("people groups CREW --format json").json], [n for n in rows if "crew" in n])
         found = self.lane("people find VOS --format json").json
         self.assertEqual([u["user"] for u in found["users"]], ["imke.vos"])
         self.assertEqual(len(self.lane("people find *crew --format json").json["groups"]), 3)
@@ -194,9 +190,7 @@ class LookingTest(PeopleTest):
         text = text.replace("cn=contractors,", "cn=outside-hands,").replace("cn: contractors\n", "cn: outside-hands\n")
         (self.folder / LDIF).write_text(re.sub(r"\b(uid[:=] ?)imke\.vos\b", r"\1imke.deelder", text))
         ran = self.lane("check", 2)
-        self.assertRegex(
-            ran.out, r"bindings/field.yaml:\d+:\d+: error: the group 'contractors' is called 'outside-hands' now"
-        )
+        self.assertRegex(ran.out, r"bindings/field.yaml:\d+:\d+: error: the group 'contractors' is called 'outside-hands' now")
         self.assertRegex(" ".join(ran.out.split()), r"the user 'imke.vos' is called 'imke.deelder' now")
         before = {p: p.read_text() for p in self.folder.rglob("*.yaml")}
         ran = self.lane("people renames", 1)
@@ -212,8 +206,7 @@ class LookingTest(PeopleTest):
         self.pull()
         found = self.lane("people changes --format json", 1).json
         self.assertEqual(
-            [(p["name"], p["was"]) for p in found["people"] + found["groups"]],
-            [("imke.deelder", "imke.vos"), ("outside-hands", "contractors")],
+            [(p["name"], p["was"]) for p in found["people"] + found["groups"]], [("imke.deelder", "imke.vos"), ("outside-hands", "contractors")]
         )
         self.assertEqual(found["access"]["gained"] + found["access"]["lost"], 0)
 
@@ -246,12 +239,7 @@ class SeveralTest(PeopleTest):
                 "  office:\n    ldif: people.ldif\n  guild:\n    csv: {people: g.csv, memberships: m.csv}\n    RULE\n",
             )
         )
-        self.write(
-            {
-                "g.csv": "login,enabled\nada.brook,no\ncleo.dam,yes\n",
-                "m.csv": "group,member\nstaff,ada.brook\nstaff,cleo.dam\n",
-            }
-        )
+        self.write({"g.csv": "login,enabled\nada.brook,no\ncleo.dam,yes\n", "m.csv": "group,member\nstaff,ada.brook\nstaff,cleo.dam\n"})
         text = (self.folder / "estate.yaml").read_text()
 
         def rule(line: str, code: int) -> Ran:
@@ -259,24 +247,17 @@ class SeveralTest(PeopleTest):
             return self.lane("people groups --format json", code)
 
         ran = rule("", 2)
-        self.assertRegex(
-            ran.err, r"g.csv:2:1: error: the user 'ada.brook' is in two directories, at\s+people.ldif:3 too"
-        )
+        self.assertRegex(ran.err, r"g.csv:2:1: error: the user 'ada.brook' is in two directories, at\s+people.ldif:3 too")
         self.assertRegex(ran.err, r"m.csv:2:1: error: the group 'staff' is in two directories, at\s+people.ldif:19 too")
         self.assertIn("`login becomes`", ran.err)
         ran = rule('login becomes: "*.guild"', 2)
         self.assertNotIn("ada.brook", ran.err)
-        sizes = {
-            g["group"]: g["in_all"]
-            for g in rule('{login becomes: "*.guild", group becomes: guild-*}'[1:-1].replace(", ", "\n    "), 0).json
-        }
+        sizes = {g["group"]: g["in_all"] for g in rule('{login becomes: "*.guild", group becomes: guild-*}'[1:-1].replace(", ", "\n    "), 0).json}
         self.assertEqual(sizes, {"guild-staff": 2, "mechanics": 1, "staff": 2})
         self.assertIn("cleo.dam.guild", self.lane("people find cleo").out)
         rule("same login: same person\n    group becomes: guild-*", 0)
         person = self.lane("people show ada.brook --format json").json
-        self.assertEqual(
-            ([b["group"] for b in person["in"]], person["enabled"]), (["mechanics", "guild-staff", "staff"], True)
-        )
+        self.assertEqual(([b["group"] for b in person["in"]], person["enabled"]), (["mechanics", "guild-staff", "staff"], True))
 
     def test_a_group_that_nobody_comes_by_is_flagged_wherever_it_is_named(self) -> None:
         self.saltmarsh()
@@ -284,9 +265,7 @@ class SeveralTest(PeopleTest):
         (self.folder / LDIF).write_text(re.sub(r"(cn: contractors\n(?:.+\n)*?)((?:member: .*\n)+)", r"\1", text))
         said = " ".join(self.lane("check", 1).out.split())
         self.assertRegex(said, r"sensor-calibrator is given to group contractors, which is empty")
-        self.assertRegex(
-            said, r"platforms/planboard.yaml:52:\d+: warning: local group \S+ holds group contractors, which is empty"
-        )
+        self.assertRegex(said, r"platforms/planboard.yaml:52:\d+: warning: local group \S+ holds group contractors, which is empty")
         self.assertRegex(said, r"planboard/storm-season has group contractors published to it, which is empty")
         (self.folder / LDIF).write_text(re.sub(r"(uid: (?:vik.sorrel|dana.brine)\n)", r"\1loginDisabled: TRUE\n", text))
         self.assertIn("which has only disabled members", " ".join(self.lane("check", 1).out.split()))
@@ -297,12 +276,7 @@ class SafetyTest(PeopleTest):
 
     def partners(self, service: ScimAnswers, **more: str) -> None:
         """An estate whose people come from a service."""
-        settings = {
-            "url": service.shape()["scim"]["url"],
-            "encryption": "none",
-            "token from": "file token",
-            "page size": "4",
-        } | more
+        settings = {"url": service.shape()["scim"]["url"], "encryption": "none", "token from": "file token", "page size": "4"} | more
         told = "".join(f"      {key}: {value}\n" for key, value in settings.items())
         self.write(
             {
@@ -368,9 +342,7 @@ class SafetyTest(PeopleTest):
 
         snapshots.keep(self.folder, people, replace(snapshot, taken=datetime.now(UTC) - timedelta(days=8)), 3)
         for command in ("people groups", "people show p1"):
-            self.assertIn(
-                "as of 8 days ago, older than the estate allows: justlane people pull", self.lane(command).err
-            )
+            self.assertIn("as of 8 days ago, older than the estate allows: justlane people pull", self.lane(command).err)
         self.edit("estate.yaml", ("keep: 3", "keep: 3, pull every: 2 weeks"))
         self.assertEqual(self.lane("people groups").err, "")
 
@@ -430,13 +402,7 @@ class SafetyTest(PeopleTest):
             self.pull()
         path = next((self.folder / "snapshots").glob("*.sqlite"))
         whole = path.read_bytes()
-        for damaged in (
-            b"",
-            whole[:100],
-            whole[: len(whole) // 2],
-            whole[:4096] + bytes(len(whole) - 4096),
-            b"x" * 9000,
-        ):
+        for damaged in (b"", whole[:100], whole[: len(whole) // 2], whole[:4096] + bytes(len(whole) - 4096), b"x" * 9000):
             path.write_bytes(damaged)
             ran = self.run_lane("people", "show", "p1")
             self.assertIn(ran.code, (2, 3), ran)
@@ -465,8 +431,5 @@ class SafetyTest(PeopleTest):
             for kind, told in (("environment WHERE", "set the variable WHERE"), ("file none.token", "No such file")):
                 self.partners(service, **{"token from": kind})
                 self.assertIn(told, self.pull("", 3).err)
-        for path in [
-            *(self.folder / "snapshots").iterdir(),
-            *(p for p in Path(self.top / "cache").rglob("*") if p.is_file()),
-        ]:
+        for path in [*(self.folder / "snapshots").iterdir(), *(p for p in Path(self.top / "cache").rglob("*") if p.is_file())]:
             self.assertNotIn(TOKEN.encode(), path.read_bytes(), path)

@@ -37,14 +37,10 @@ class AlignAndProbeTest(EstateTest):
             self.assertEqual(self.journal()[0]["why"], "set-up")
             self.assertEqual([n["event"] for n in self.journal()], ["started", *["sending", "done"] * 77, "finished"])
             self.assertIn("nothing to do", self.lane("align buildyard").out)
-            self.assertRegex(
-                self.lane("probe buildyard").out, "^proved .*\n +40 people, 3,280 answers compared, 3[0-9]{2} "
-            )
+            self.assertRegex(self.lane("probe buildyard").out, "^proved .*\n +40 people, 3,280 answers compared, 3[0-9]{2} ")
             self.lane(f"meddle buildyard grant {BEHIND}")
             found = self.lane("probe buildyard --format json", 1).json["differences"]
-            self.assertEqual(
-                {(d["user"], d["declared"], d["says"], d["does"]) for d in found}, {("tamsin.quill", False, True, True)}
-            )
+            self.assertEqual({(d["user"], d["declared"], d["says"], d["does"]) for d in found}, {("tamsin.quill", False, True, True)})
             self.assertEqual(len(found), 5)
             ran = self.lane("align buildyard --dry-run --format csv", 1)
             self.assertIn("release-publisher to user tamsin.quill at buildyard/release (no reason given)", ran.out)
@@ -67,9 +63,7 @@ class AlignAndProbeTest(EstateTest):
                 self.assertIn("nothing to do", self.lane("align buildyard").out, "reading cannot see it")
                 result = self.lane("probe buildyard --thorough --format json", 1).json
                 self.assertEqual(result["tried"], 39 * 82)
-                self.assertIn(
-                    (who, action, less), {(d["user"], d["action"], d["declared"]) for d in result["differences"]}
-                )
+                self.assertIn((who, action, less), {(d["user"], d["action"], d["declared"]) for d in result["differences"]})
                 self.assertIn(f"{who}", self.lane("probe buildyard --tries 82", 1).out)
                 self.lane("meddle buildyard none")
 
@@ -77,13 +71,9 @@ class AlignAndProbeTest(EstateTest):
         with self.standing_in("buildyard"):
             self.lane("align buildyard --yes")
             roles = self.folder / "roles" / "buildyard.yaml"
-            roles.write_text(
-                roles.read_text().replace("allows: approve-release", "allows: [approve-release, see-pipeline]")
-            )
+            roles.write_text(roles.read_text().replace("allows: approve-release", "allows: [approve-release, see-pipeline]"))
             builds = self.folder / "bindings" / "builds.yaml"
-            builds.write_text(
-                builds.read_text().replace("because: They write all four.", "because: All four are theirs.")
-            )
+            builds.write_text(builds.read_text().replace("because: They write all four.", "because: All four are theirs."))
             ldif = self.folder / "people" / "saltmarsh.ldif"
             ldif.write_text(ldif.read_text().replace("uid: odd.pilcher\n", "uid: odd.pilcher\nloginDisabled: TRUE\n"))
             said = self.lane("align buildyard --dry-run", 1).out
@@ -125,9 +115,7 @@ class AlignAndProbeTest(EstateTest):
             self.assertEqual(self.journal()[-1]["event"], "stopped")
             self.lane("meddle buildyard none")
             ran = self.lane("align buildyard --yes")
-            self.assertRegex(
-                ran.err, r"the last align of buildyard .* stopped at change \d+ of 77; this is what is left"
-            )
+            self.assertRegex(ran.err, r"the last align of buildyard .* stopped at change \d+ of 77; this is what is left")
             sent = [(n["part"], n["name"]) for n in self.journal() if n["event"] == "sending"]
             self.assertIn(len(sent) - len(set(sent)), (0, 1), "at most the change that was under way is sent again")
             self.assertIn("proved", self.lane("probe buildyard").out)
@@ -185,9 +173,7 @@ class StandInTest(EstateTest):
 
     def check_api(self, http: httpx.Client) -> None:
         metadata = http.get("/.well-known/authzen-configuration").json()
-        self.assertEqual(
-            metadata["access_evaluations_endpoint"], metadata["policy_decision_point"] + "/access/v1/evaluations"
-        )
+        self.assertEqual(metadata["access_evaluations_endpoint"], metadata["policy_decision_point"] + "/access/v1/evaluations")
         question = {
             "subject": {"type": "user", "id": "imke.vos"},
             "action": {"name": "restart-station"},
@@ -200,11 +186,7 @@ class StandInTest(EstateTest):
         answer = http.post("/access/v1/evaluation", json=question, headers={"X-Request-ID": "r-1"})
         self.assertEqual((answer.json(), answer.headers["x-request-id"]), ({"decision": True}, "r-1"))
         other = {"resource": {"type": "buoy", "id": "fieldnet/south/bar/sb-11"}}
-        for semantic, decisions in (
-            ("execute_all", [True, False, True]),
-            ("deny_on_first_deny", [True, False]),
-            ("permit_on_first_permit", [True]),
-        ):
+        for semantic, decisions in (("execute_all", [True, False, True]), ("deny_on_first_deny", [True, False]), ("permit_on_first_permit", [True])):
             body = {**question, "evaluations": [{}, other, {}], "options": {"evaluations_semantic": semantic}}
             answers = http.post("/access/v1/evaluations", json=body).json()["evaluations"]
             self.assertEqual([a["decision"] for a in answers], decisions)
@@ -227,18 +209,13 @@ class StandInTest(EstateTest):
             self.assertEqual(answer.status_code, status, path)
             self.assertEqual(answer.json()["status"], status)
         match = {"If-Match": http.get("/holds").headers["etag"]}
-        for entry, status in (
-            ({"principal": "group nobody", "role": "log-reader", "scope": "fieldnet"}, 409),
-            ({"x": 1}, 400),
-        ):
+        for entry, status in (({"principal": "group nobody", "role": "log-reader", "scope": "fieldnet"}, 409), ({"x": 1}, 400)):
             self.assertEqual(http.put("/holds/bindings/x", json=entry, headers=match).status_code, status)
         access = http.post("/sign-in", json={"user": "vik.sorrel"}).json()["pass"]
         own = {"Authorization": f"Bearer {access}"}
         place = "fieldnet/north/harbour/nb-08"
         self.assertTrue(http.post("/try", json={"action": "see-station", "scope": place}, headers=own).json()["done"])
-        self.assertEqual(
-            http.post("/try", json={"action": "restart-station", "scope": place}, headers=own).status_code, 403
-        )
+        self.assertEqual(http.post("/try", json={"action": "restart-station", "scope": place}, headers=own).status_code, 403)
 
     def test_it_runs_on_this_machine_only_and_says_when_the_port_is_taken(self) -> None:
         self.saltmarsh()
@@ -267,15 +244,9 @@ class ConnectorTest(unittest.TestCase):
             (200, b"<html>"), (200, b"{}"), (200, b'{"evaluations": [{"decision": "yes"}]}'), (200, b'{"evaluations": []}'),
             (500, b"oops"), (503, b'{"detail": "later"}'), (401, b""), (412, b"\xff"), (302, b""), (204, b""),
         ):  # fmt: skip
-            transport = httpx.MockTransport(
-                lambda _, status=status, content=content: httpx.Response(status, content=content)
-            )
+            transport = httpx.MockTransport(lambda _, status=status, content=content: httpx.Response(status, content=content))
             connector = StandinConnector("yard", "http://127.0.0.1:1", "t", transport=transport)
-            for call in (
-                connector.read,
-                lambda: connector.evaluate("a", [("b", "c", "d")], {}),
-                lambda: connector.sign_in("a", {}),
-            ):
+            for call in (connector.read, lambda: connector.evaluate("a", [("b", "c", "d")], {}), lambda: connector.sign_in("a", {})):
                 with self.assertRaises(OutsideError):
                     call()
 
@@ -283,9 +254,7 @@ class ConnectorTest(unittest.TestCase):
         def hang(request: httpx.Request) -> httpx.Response:
             raise httpx.ReadTimeout("", request=request)
 
-        connector = StandinConnector(
-            "yard", f"http://127.0.0.1:{free_port()}", "t", transport=httpx.MockTransport(hang)
-        )
+        connector = StandinConnector("yard", f"http://127.0.0.1:{free_port()}", "t", transport=httpx.MockTransport(hang))
         with self.assertRaises(TimedOutError):
             connector.read()
 

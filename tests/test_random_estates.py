@@ -46,20 +46,12 @@ def asked_in(facts: Facts, role: str = "") -> Question:
 
 def fulfils(facts: Facts, box: Box) -> bool:
     """Whether circumstances lie in a box, by reading the box."""
-    inside = [
-        (not a.inside or within(facts.address, a.inside)) and not any(within(facts.address, n) for n in a.but_not)
-        for a in box.addresses
-    ]
+    inside = [(not a.inside or within(facts.address, a.inside)) and not any(within(facts.address, n) for n in a.but_not) for a in box.addresses]
     clock = facts.moment.astimezone(ZoneInfo("Europe/Amsterdam"))
     minute = clock.hour * 60 + clock.minute
     times = [
         clock.weekday() in t.days
-        and (
-            not t.hours
-            or any(
-                h.start <= minute < h.end if h.start < h.end else minute >= h.start or minute < h.end for h in t.hours
-            )
-        )
+        and (not t.hours or any(h.start <= minute < h.end if h.start < h.end else minute >= h.start or minute < h.end for h in t.hours))
         for t in box.times
     ]
     return (
@@ -138,10 +130,7 @@ def replay(estate: Estate, user: str, action: str, scope: str, chain: Chain) -> 
             assert like(link.object, held)
             holder = link.subject
         else:
-            assert (link.object, link.object in [b.text for b in platform.roles[link.subject].builds_on]) == (
-                holder,
-                True,
-            )
+            assert (link.object, link.object in [b.text for b in platform.roles[link.subject].builds_on]) == (holder, True)
             holder = link.subject
     assert holder == chain.binding.role
     place = chain.binding.scope
@@ -188,9 +177,7 @@ class RandomEstatesTest(unittest.TestCase):
 
     @settings(quick, max_examples=250)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
-    def test_every_chain_holds_link_by_link(
-        self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject
-    ) -> None:
+    def test_every_chain_holds_link_by_link(self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject) -> None:
         chains_hold(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
 
     @settings(quick, max_examples=250)
@@ -268,9 +255,7 @@ class RandomEstatesTest(unittest.TestCase):
 
     @settings(quick, max_examples=200)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
-    def test_every_no_has_a_reason_and_every_miss_turns_it(
-        self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject
-    ) -> None:
+    def test_every_no_has_a_reason_and_every_miss_turns_it(self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject) -> None:
         misses_turn(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
 
 

@@ -81,10 +81,7 @@ class ForeignServerTest(ScimTest):
         url = f"http://127.0.0.1:{self.port}/v2/"
         self.assertIn("13 users, 2 groups, 6 memberships", self.pull(url=url))
         self.assertEqual(
-            [
-                (g["group"], g["people"], g["in_all"], g["enabled"])
-                for g in self.lane("people groups --format json").json
-            ],
+            [(g["group"], g["people"], g["in_all"], g["enabled"]) for g in self.lane("people groups --format json").json],
             [("deck", 4, 4, 3), ("ship", 1, 5, 4)],
         )
         person = self.lane("people show p03 --format json").json

@@ -47,23 +47,17 @@ class GateTest(EstateTest):
                     self.lane(command, 2)
 
     def test_conditions_that_cut_too_finely_are_told_beforehand(self) -> None:
-        methods = "".join(
-            f"  - {{give: watcher, to: group staff, at: pumphall, when: {{signed in by: m{n}}}, because: B.}}\n"
-            for n in range(900)
-        )
+        methods = "".join(f"  - {{give: watcher, to: group staff, at: pumphall, when: {{signed in by: m{n}}}, because: B.}}\n" for n in range(900))
         hours = "".join(
             f"  - {{give: watcher, to: group staff, at: pumphall, when: {{between: '{n // 60:02}:{n % 60:02}-{n // 60:02}:{n % 60 + 1:02}', days: {day}}}, because: B.}}\n"
             for n in range(0, 1440, 6)
             for day in ("mon", "tue", "wed")
         )
         networks = "".join(
-            f"  - {{give: watcher, to: group staff, at: pumphall, when: {{from network: 198.51.{n}.0/24}}, because: B.}}\n"
-            for n in range(40)
+            f"  - {{give: watcher, to: group staff, at: pumphall, when: {{from network: 198.51.{n}.0/24}}, because: B.}}\n" for n in range(40)
         )
         self.pumphall(pumphall=("bindings:\n", f"bindings:\n{methods}{hours}{networks}"))
-        self.assertIn(
-            "the conditions on pumphall cut the circumstances into", " ".join(self.lane("check", 1).out.split())
-        )
+        self.assertIn("the conditions on pumphall cut the circumstances into", " ".join(self.lane("check", 1).out.split()))
         self.assertIn("ask for one situation", self.lane("ask ben.ferry see-pump pumphall", 2).err)
         self.lane("ask ben.ferry see-pump pumphall --signed-in-by m7")
 
@@ -101,12 +95,7 @@ class FolderTest(EstateTest):
             with self.assertRaises(StorageError):
                 storing.write_atomically(self.folder, name, b"x")
         done = subprocess.run(
-            [sys.executable, "-m", "justlane", "schema"],
-            cwd=self.folder,
-            env=self.environment,
-            capture_output=True,
-            text=True,
-            check=False,
+            [sys.executable, "-m", "justlane", "schema"], cwd=self.folder, env=self.environment, capture_output=True, text=True, check=False
         )
         self.assertEqual((done.returncode, "schemas is a link" in done.stderr), (3, True))
         os.mkfifo(self.folder / "pipe.jsonl")
@@ -122,11 +111,7 @@ class FolderTest(EstateTest):
             self.lane(ASK)
         finally:
             os.umask(before)
-        kept = [
-            *(self.folder / "journal").iterdir(),
-            *(self.folder / "snapshots").glob("*.sqlite"),
-            *(self.top / "cache").rglob("*.sqlite"),
-        ]
+        kept = [*(self.folder / "journal").iterdir(), *(self.folder / "snapshots").glob("*.sqlite"), *(self.top / "cache").rglob("*.sqlite")]
         self.assertEqual({stat.S_IMODE(path.stat().st_mode) for path in kept}, {0o600})
         folders = {stat.S_IMODE((self.folder / name).stat().st_mode) for name in ("journal", "snapshots")}
         self.assertEqual(folders | {stat.S_IMODE((self.top / "cache" / "justlane").stat().st_mode)}, {0o700})
@@ -173,12 +158,7 @@ class FolderTest(EstateTest):
         ran = self.lane("check", 2)
         self.assertRegex(ran.out, r"shadow:1:1: error: this cannot be read as ldif")
         self.assertNotIn("abracadabra", ran.out)
-        self.write(
-            {
-                "estate.yaml": f"estate: E\ndirectories: {{o: {{csv: {{people: {foreign}, memberships: m.csv}}}}}}\n",
-                "m.csv": "group,member\n",
-            }
-        )
+        self.write({"estate.yaml": f"estate: E\ndirectories: {{o: {{csv: {{people: {foreign}, memberships: m.csv}}}}}}\n", "m.csv": "group,member\n"})
         self.assertNotIn("abracadabra", self.lane("check", 2).out)
         foreign.write_text("dn: uid=x,dc=y\nobjectClass: person\nuid: xenia\n")
         self.write({"estate.yaml": f"estate: E\ndirectories: {{o: {{ldif: {foreign}}}}}\n"})
@@ -200,9 +180,7 @@ class RepositoryTest(EstateTest):
 
     def git(self, *words: str) -> str:
         own = ("-c", "user.name=A", "-c", "user.email=a@example.org", "-c", "protocol.file.allow=always")
-        return subprocess.run(
-            ["git", "-C", str(self.repository), *own, *words], check=True, capture_output=True, text=True
-        ).stdout
+        return subprocess.run(["git", "-C", str(self.repository), *own, *words], check=True, capture_output=True, text=True).stdout
 
     def commit(self) -> None:
         self.git("add", "-A", "estate")
@@ -212,22 +190,14 @@ class RepositoryTest(EstateTest):
         """Below the top of the repository, whatever the attributes say."""
         self.assertIn("nothing changes", self.lane("compare").out)
         self.write({"estate.yaml": (self.folder / "estate.yaml").read_text().replace("Pump Hall", "$Format:%H$")})
-        self.write(
-            {
-                ".gitattributes": "expectations.yaml export-ignore\n*.yaml export-subst\npumphall.yaml export-ignore filter=bad\n"
-            }
-        )
+        self.write({".gitattributes": "expectations.yaml export-ignore\n*.yaml export-subst\npumphall.yaml export-ignore filter=bad\n"})
         self.commit()
         self.assertIn("nothing changes", self.lane("compare").out)
         path = self.folder / "pumphall.yaml"
         path.write_text(path.read_text().replace("give: mechanic", "give: watcher"))
         result = self.lane("compare HEAD --format json", 1).json
         self.assertEqual((result["people"], result["gained"]), (1, 0))
-        for revision, told in (
-            ("--output=x", "neither a folder nor a revision"),
-            ("nope", "neither a folder"),
-            ("HEAD:estate", "neither a folder"),
-        ):
+        for revision, told in (("--output=x", "neither a folder nor a revision"), ("nope", "neither a folder"), ("HEAD:estate", "neither a folder")):
             self.assertIn(told, self.run_lane("compare", "--", revision).err)
         self.git("mv", "estate", "moved")
         self.git("commit", "-q", "-m", "moved")
@@ -281,9 +251,7 @@ class SecretTest(EstateTest):
         (self.folder / "token").write_text(TOKEN)
 
     def describe(self, place: str = "file token", url: str = "", wait: int = 2) -> None:
-        self.write(
-            {"estate.yaml": SCIM.format(url=url or f"http://127.0.0.1:{self.port}/scim", place=place, wait=wait)}
-        )
+        self.write({"estate.yaml": SCIM.format(url=url or f"http://127.0.0.1:{self.port}/scim", place=place, wait=wait)})
 
     def test_only_after_it_was_allowed(self) -> None:
         self.describe()
@@ -291,11 +259,7 @@ class SecretTest(EstateTest):
         foreign = self.top / "token"
         foreign.touch(0o600)
         foreign.write_text(TOKEN)
-        for place, extra in (
-            ("environment MY_TOKEN", {"MY_TOKEN": TOKEN}),
-            (f"file {foreign}", {}),
-            ("file ../token", {}),
-        ):
+        for place, extra in (("environment MY_TOKEN", {"MY_TOKEN": TOKEN}), (f"file {foreign}", {}), ("file ../token", {})):
             with self.subTest(place):
                 self.describe(place)
                 asked = len(self.service.asked)
@@ -331,15 +295,10 @@ class SecretTest(EstateTest):
         seen: list[bytes] = []
         with answering(lambda client: seen.append(client.recv(9999))) as port:
             self.pumphall(
-                pumphall=(
-                    "habits:",
-                    f"reached by: {{connector: stand-in, url: 'http://127.0.0.1:{port}', token from: environment HOME}}\nhabits:",
-                )
+                pumphall=("habits:", f"reached by: {{connector: stand-in, url: 'http://127.0.0.1:{port}', token from: environment HOME}}\nhabits:")
             )
             for command in ("align pumphall --dry-run", "probe pumphall", "meddle pumphall none"):
-                self.assertIn(
-                    "the token in environment HOME to 127.0.0.1", self.lane(command, 2, HOME="abracadabra").err
-                )
+                self.assertIn("the token in environment HOME to 127.0.0.1", self.lane(command, 2, HOME="abracadabra").err)
         self.assertEqual(seen, [])
 
     def test_the_person_is_asked_at_the_prompt_once(self) -> None:
@@ -359,9 +318,7 @@ class SecretTest(EstateTest):
     def at_a_terminal(self, answer: str, *words: str, **extra: str) -> tuple[str, int]:
         ours, theirs = pty.openpty()
         command = [sys.executable, "-m", "justlane", *words]
-        process = subprocess.Popen(
-            command, env={**self.environment, **extra}, stdin=theirs, stdout=theirs, stderr=theirs, close_fds=True
-        )
+        process = subprocess.Popen(command, env={**self.environment, **extra}, stdin=theirs, stdout=theirs, stderr=theirs, close_fds=True)
         os.close(theirs)
         os.write(ours, answer.encode())
         output = b""
@@ -402,11 +359,7 @@ class SecretTest(EstateTest):
     def test_a_secret_that_comes_back_is_neither_shown_nor_kept(self) -> None:
         def echo(kind: str, page: dict[str, object]) -> object:
             if kind == "Groups":
-                return {
-                    **page,
-                    "Resources": [{"id": "g", "displayName": f"crew {TOKEN}", "members": []}],
-                    "totalResults": 1,
-                }
+                return {**page, "Resources": [{"id": "g", "displayName": f"crew {TOKEN}", "members": []}], "totalResults": 1}
             page["Resources"][0]["displayName"] = TOKEN  # type: ignore[index]
             return page
 
@@ -547,10 +500,7 @@ class ServiceTest(EstateTest):
             client.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\n{}")
 
         with answering(plain) as port:
-            for url, told in (
-                (f"http://127.0.0.1:{port}", "answered nonsense to /holds"),
-                (f"https://127.0.0.1:{port}", "no safe connection"),
-            ):
+            for url, told in ((f"http://127.0.0.1:{port}", "answered nonsense to /holds"), (f"https://127.0.0.1:{port}", "no safe connection")):
                 said = self.platform(url)
                 self.assertIn(told, said)
                 self.assertNotIn("start it", said)
@@ -572,12 +522,7 @@ class ServiceTest(EstateTest):
             self.assertIn("answered nonsense to /holds", self.platform(f"https://localhost:{port}", ", trust: ca.pem"))
 
     def platform(self, url: str, more: str = "") -> str:
-        self.pumphall(
-            pumphall=(
-                "habits:",
-                f"reached by: {{connector: stand-in, url: '{url}', token from: file token{more}}}\nhabits:",
-            )
-        )
+        self.pumphall(pumphall=("habits:", f"reached by: {{connector: stand-in, url: '{url}', token from: file token{more}}}\nhabits:"))
         return " ".join(self.lane("align pumphall --dry-run", 3).err.split())
 
     def test_a_directory_server_that_drips(self) -> None:
@@ -602,9 +547,7 @@ class ServiceTest(EstateTest):
             self.assertIn("add publication: group auditors to planboard", said)
             self.lane("align planboard --yes")
             path = self.folder / "platforms" / "planboard.yaml"
-            path.write_text(
-                path.read_text().replace("[group release-managers, user imke.vos]", "[group release-managers]")
-            )
+            path.write_text(path.read_text().replace("[group release-managers, user imke.vos]", "[group release-managers]"))
             ran = self.lane("align planboard --dry-run", 1)
             self.assertIn("change  local group planners: members lose user imke.vos", ran.out)
             self.assertRegex(ran.out, r"for people: 0 cells gained, \d+ lost, 1 membership taken away")
@@ -639,21 +582,14 @@ class ServiceTest(EstateTest):
 
 class ShownTest(EstateTest):
     def test_controls_never_arrive(self) -> None:
-        self.pumphall(
-            pumphall=(
-                "because: Everybody on shift answers the telephone.",
-                'because: "\\x1b[32mye\\u202es\\nno \\x9b1m\\x7f"',
-            )
-        )
+        self.pumphall(pumphall=("because: Everybody on shift answers the telephone.", 'because: "\\x1b[32mye\\u202es\\nno \\x9b1m\\x7f"'))
         for form in ("text", "json"):
             ran = self.run_lane("ask", "ben.ferry", "see-pump", "pumphall", "--format", form)
             self.assertEqual(ran.code, 0)
             self.assertTrue(all(line.isprintable() for line in ran.out.split("\n")), ran.out)
         self.assertIn(r"\x1b[32mye\u202es", self.run_lane("ask", "ben.ferry", "see-pump", "pumphall").out)
         self.assertEqual(
-            self.run_lane("ask", "ben.ferry", "see-pump", "pumphall", "--format", "json").json["chains"][0]["binding"][
-                "reason"
-            ],
+            self.run_lane("ask", "ben.ferry", "see-pump", "pumphall", "--format", "json").json["chains"][0]["binding"]["reason"],
             "\x1b[32mye\u202es\nno \x9b1m\x7f",
         )
         ran = self.run_lane("ask", "\x1b[2Jx", "see-pump", "pumphall")
@@ -691,12 +627,7 @@ class ShownTest(EstateTest):
         from justlane.cli import terminal
 
         tty = mock.Mock(isatty=lambda: True)
-        for environment, coloured in (
-            ({}, True),
-            ({"NO_COLOR": "1"}, False),
-            ({"NO_COLOR": ""}, True),
-            ({"TERM": "dumb"}, False),
-        ):
+        for environment, coloured in (({}, True), ({"NO_COLOR": "1"}, False), ({"NO_COLOR": ""}, True), ({"TERM": "dumb"}, False)):
             with mock.patch.dict(os.environ, environment):
                 self.assertEqual(terminal.has_colours(tty), coloured, environment)
         self.assertFalse(terminal.is_terminal(None))
@@ -715,12 +646,8 @@ class OddDayTest(EstateTest):
                 self.assertEqual(patterns.is_like(pattern, name), like(pattern, name), (pattern, name))
 
     def test_depth_and_size_end_in_an_answer_or_a_clear_error(self) -> None:
-        deep = "".join(
-            f"{'  ' * (2 * n + 1)}s{n}:\n{'  ' * (2 * n + 2)}is: box\n{'  ' * (2 * n + 2)}holds:\n" for n in range(1000)
-        )
-        roles = "roles:\n  r0: {for: x, allows: see-*}\n" + "".join(
-            f"  r{n}: {{for: x, builds on: r{n - 1}}}\n" for n in range(1, 1001)
-        )
+        deep = "".join(f"{'  ' * (2 * n + 1)}s{n}:\n{'  ' * (2 * n + 2)}is: box\n{'  ' * (2 * n + 2)}holds:\n" for n in range(1000))
+        roles = "roles:\n  r0: {for: x, allows: see-*}\n" + "".join(f"  r{n}: {{for: x, builds on: r{n - 1}}}\n" for n in range(1, 1001))
         chain = (
             "".join(f"  g{n}: {{is: resource group, gathers: [pumphall/g{n + 1}]}}\n" for n in range(999))
             + "  g999: {is: resource group, gathers: [pumphall/east]}\n"
@@ -765,20 +692,17 @@ class OddDayTest(EstateTest):
             self.assertEqual(who(), f"user {os.getuid()}")
         gone = self.top / "gone"
         gone.mkdir()
-        script = f"import os, sys; os.chdir({str(gone)!r}); os.rmdir({str(gone)!r}); os.execv(sys.executable, [sys.executable, '-m', 'justlane', 'check'])"
-        environment = {k: v for k, v in self.environment.items() if k != "JUSTLANE_ESTATE"}
-        done = subprocess.run(
-            [sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=False
+        script = (
+            f"import os, sys; os.chdir({str(gone)!r}); os.rmdir({str(gone)!r}); os.execv(sys.executable, [sys.executable, '-m', 'justlane', 'check'])"
         )
+        environment = {k: v for k, v in self.environment.items() if k != "JUSTLANE_ESTATE"}
+        done = subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=False)
         self.assertEqual((done.returncode, "the current folder cannot be used" in done.stderr), (2, True), done)
         odd = os.fsencode(self.top) + b"/estate\xff"
         os.rename(self.folder, odd)
         for command in ("check", ASK, "people pull", "people groups"):
             done = subprocess.run(
-                [sys.executable, "-m", "justlane", *command.split(), "--estate", odd],
-                env=self.environment,
-                capture_output=True,
-                check=False,
+                [sys.executable, "-m", "justlane", *command.split(), "--estate", odd], env=self.environment, capture_output=True, check=False
             )
             self.assertEqual((done.returncode, done.stderr), (0, b""), done)
         done = subprocess.run(
@@ -799,23 +723,10 @@ class OddDayTest(EstateTest):
                 f"({ask}; echo $? >&3) 3>&1 >/dev/null | cat",
                 f"({ask}; echo $? >&3) 3>code | true; cat code >/dev/null; exit $(cat code)",
             ):
-                done = subprocess.run(
-                    ["bash", "-c", script],
-                    env=self.environment,
-                    cwd=self.top,
-                    capture_output=True,
-                    text=True,
-                    check=False,
-                )
-                self.assertEqual(
-                    done.returncode if not done.stdout.strip().isdigit() else int(done.stdout), code, (script, done)
-                )
+                done = subprocess.run(["bash", "-c", script], env=self.environment, cwd=self.top, capture_output=True, text=True, check=False)
+                self.assertEqual(done.returncode if not done.stdout.strip().isdigit() else int(done.stdout), code, (script, done))
         done = subprocess.run(
-            ["bash", "-c", f"{python} reach ada.brook > /dev/full"],
-            env=self.environment,
-            capture_output=True,
-            text=True,
-            check=False,
+            ["bash", "-c", f"{python} reach ada.brook > /dev/full"], env=self.environment, capture_output=True, text=True, check=False
         )
         self.assertEqual(done.returncode, 3)
         self.assertIn("standard output cannot be written: No space left on device", done.stderr)
@@ -848,18 +759,14 @@ class OddDayTest(EstateTest):
     def test_new_and_demo_leave_nothing_or_all_of_it(self) -> None:
         command = [sys.executable, "-m", "justlane", "demo", str(self.top / "walk")]
         for wait in (0.05, 0.12, 0.15, 0.18, 0.21, 0.24, 0.3, 0.6):
-            process = subprocess.Popen(
-                command, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-            )
+            process = subprocess.Popen(command, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
             time.sleep(wait)
             process.kill()
             process.wait()
             if (self.top / "walk").exists():
                 for name in ("estate.yaml", "secrets/siltstore.token", "platforms/siltstore.yaml"):
                     self.assertTrue((self.top / "walk" / name).exists(), (wait, name))
-        process = subprocess.Popen(
-            command, env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
-        )
+        process = subprocess.Popen(command, env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
         assert process.stdout is not None
         for line in process.stdout:
             if "sound, with warnings" in line:
@@ -920,13 +827,7 @@ class InterruptTest(EstateTest):
             "  except KeyboardInterrupt: print(said, flush=True)\n"
         )
         heeding = lambda: signal.signal(signal.SIGINT, signal.default_int_handler)  # noqa: E731 # a background job ignores it
-        process = subprocess.Popen(
-            [sys.executable, "-c", script],
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
-            text=True,
-            preexec_fn=heeding,
-        )
+        process = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heeding)
         assert process.stdout is not None
         for said in ("ready", "first"):
             self.assertEqual(process.stdout.readline().strip(), said)
@@ -949,9 +850,7 @@ class DoorTest(EstateTest):
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
             (r"permissions\(\)\.secrets", {"outside/secrets.py"}),
         ):  # fmt: skip
-            found = {
-                p.relative_to(source).as_posix() for p in source.rglob("*.py") if re.search(pattern, p.read_text())
-            }
+            found = {p.relative_to(source).as_posix() for p in source.rglob("*.py") if re.search(pattern, p.read_text())}
             self.assertLessEqual(found, doors, pattern)
 
     def test_a_descriptor_that_is_no_file_is_closed_again(self) -> None:
