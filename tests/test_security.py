@@ -21,8 +21,10 @@ from justlane.files import permissions
 from justlane.files.disk import beneath, storing
 from justlane.files.folder import included
 from justlane.model import interruption, patterns, secrecy, showing
+from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
 from justlane.outside.limits import Limits, Watch
+from justlane.platforms.effect import condition_of
 from justlane.platforms.journal import Journal, who
 from tests.directory_server import answering
 from tests.oracle import like
@@ -570,6 +572,11 @@ class ServiceTest(EstateTest):
             platform = self.folder / "platforms" / "siltstore.yaml"
             platform.write_text(platform.read_text().replace("allows: write-series", "allows: read-series", 1))
             self.assertRegex(self.lane("align siltstore --yes --most-removals 0", 2).err, r"would take \d+ things away")
+
+    def test_a_condition_that_a_platform_made_up_is_none(self) -> None:
+        for made_up in ({"weekdays": [2**70]}, {"weekdays": [-1]}, {"hours": [[0, 2**70]]}, {"time_zone": "../x"}, 7, [{}]):
+            self.assertEqual(condition_of(made_up), ALWAYS, made_up)
+        self.assertNotEqual(condition_of({"weekdays": [6], "hours": [[0, 1440]]}), ALWAYS)
 
     def test_names_that_are_steps_of_an_address_are_refused_at_the_door(self) -> None:
         self.write({"estate.yaml": "estate: E\ndirectories: {o: {ldif: p.ldif}}\n"})

@@ -15,7 +15,7 @@ from justlane.engine.comparing import Comparison, Side, compare
 from justlane.engine.deciding import Question
 from justlane.engine.index import EstateIndex
 from justlane.model.bindings import Binding, Ceiling, Effect, Publication
-from justlane.model.circumstances import ALWAYS, Condition
+from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Group, LocalGroup, Membership, Principal, PrincipalKind, User
@@ -151,6 +151,9 @@ def condition_of(value: object) -> Condition:
         for network in found.networks:
             ip_network(network)
         ZoneInfo(found.time_zone or "UTC")
+        minutes = [minute for span in found.hours for minute in (span.start, span.end)]
+        if not all(0 <= day <= 6 for day in found.weekdays) or not all(0 <= m <= MINUTES_A_DAY for m in minutes):
+            return ALWAYS
     except (msgspec.ValidationError, ValueError, KeyError, OSError):
         return ALWAYS
     return found
