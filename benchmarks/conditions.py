@@ -1,7 +1,7 @@
 """Questions under many conditions: `python -m benchmarks.conditions [BINDINGS …]`.
 
-Each binding has a condition of its own, as estates have them: one or two of some hundred networks, one of a dozen spans of
-hours, weekdays, a handful of methods, a second factor or none. Whole commands, from process start to the last line.
+Each binding has a condition of its own, as estates have them: one or two of some hundred networks, one of a dozen spans
+of hours, weekdays, a handful of methods, a second factor or none. Whole commands, from process start to the last line.
 """
 
 from __future__ import annotations
@@ -49,7 +49,8 @@ def write(folder: Path, bindings: int) -> None:
     )
     (folder / "people.ldif").write_text(f"dn: uid=ada,dc=x\nobjectClass: person\nuid: ada\n\n{groups}")
     (folder / "estate.yaml").write_text(
-        "estate: Conditions\ntime zone: Europe/Amsterdam\ndirectories: {office: {ldif: people.ldif}}\ninclude: [p.yaml]\n"
+        "estate: Conditions\ntime zone: Europe/Amsterdam\ninclude: [p.yaml]\n"
+        "directories: {office: {ldif: people.ldif}}\n"
     )
     asked: dict[str, None] = {}
     while len(asked) < bindings:

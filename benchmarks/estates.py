@@ -37,6 +37,8 @@ def estate(size: Size, shape: str, decides: str = "any-allow", seed: int = 1) ->
     holder = (random.random(size.groups) * np.maximum(outer, 1)).astype(np.int32)
     parent = _tree(random, size.scopes)
     kind_masks = _some_actions(random, KINDS, 150)
+    bound = random.integers(0, size.groups, size.bindings, np.int32)
+    roles = random.integers(0, ROLES, size.bindings, np.int32)
     return Flat(
         users=size.users,
         groups=size.groups,
@@ -50,8 +52,9 @@ def estate(size: Size, shape: str, decides: str = "any-allow", seed: int = 1) ->
         gather_target=np.zeros(0, np.int32),
         role_masks=_some_actions(random, ROLES, 24),
         kind_masks=kind_masks,
-        bound_group=random.integers(0, size.groups, size.bindings, np.int32),
-        bound_role=random.integers(0, ROLES, size.bindings, np.int32),
+        bound_group=bound,
+        bound_role=roles,
+        bound_acting=roles,
         bound_scope=(size.scopes * random.random(size.bindings) ** 2).astype(np.int32),
         bound_deny=random.random(size.bindings) < (0 if decides == "any-allow" else 0.3),
         bound_here=np.full(size.bindings, BELOW, np.int8),

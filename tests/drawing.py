@@ -46,6 +46,8 @@ real_conditions = st.builds(
     networks=some(NETWORKS, 2).map(tuple),
     multi_factor=st.sampled_from([None, None, True, False]),
     methods=some(["key", "pin"], 1).map(tuple),
+    not_networks=st.one_of(st.just(()), st.just(()), some(NETWORKS, 1).map(tuple)),
+    not_methods=st.one_of(st.just(()), st.just(()), some(["key", "pin"], 1).map(tuple)),
     weekdays=st.sampled_from([(), (), (2,), (0, 1, 2, 3, 4), (5, 6)]),
     hours=st.lists(hours, max_size=1).map(tuple),
     time_zone=st.sampled_from(ZONES),
@@ -98,7 +100,14 @@ def estates(draw: st.DrawFn, only: Decides | None = None) -> Estate:
         seldom,
     )
     drawn = draw(st.lists(bindings, max_size=6))
-    ceilings = st.builds(Ceiling, st.sampled_from(principals), st.sampled_from([("see",), ("*",), ("e*",)]), conditions, st.just(""), st.just(AT))
+    for name in draw(some(["k1", "k2"], 2)):
+        pairs = draw(st.lists(st.tuples(st.sampled_from(ROLES), st.sampled_from(addresses)), min_size=1, max_size=3))
+        for given in draw(some(principals, 2)):
+            effect, condition = draw(st.sampled_from(effects)), draw(conditions)
+            drawn += [Binding(given, role, scope, "", AT, effect, False, condition, False, name) for role, scope in pairs]
+    left_out = st.one_of(st.just(()), some(principals, 2).map(tuple))
+    patterns_never = st.sampled_from([("see",), ("*",), ("e*",)])
+    ceilings = st.builds(Ceiling, st.sampled_from(principals), patterns_never, conditions, st.just(""), st.just(AT), left_out)
     publications = st.builds(Publication, st.sampled_from(GROUPS), st.sampled_from(addresses), st.just(AT))
     platform = Platform(
         "p",

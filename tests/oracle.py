@@ -130,6 +130,10 @@ class Oracle:
             return False
         if c.methods and f.method not in c.methods:
             return False
+        if c.not_methods and f.method in c.not_methods:
+            return False
+        if f.address and any(ipaddress.ip_address(f.address) in ipaddress.ip_network(n) for n in c.not_networks):
+            return False
         clock = f.moment.astimezone(ZoneInfo(c.time_zone or self.estate.time_zone))
         if c.weekdays and clock.weekday() not in c.weekdays:
             return False
@@ -157,15 +161,26 @@ class Oracle:
             found.append(Binding(AUTHENTICATED, self.p.habits.open_role, self.p.name, "", self.p.source, built_in=True))
         for built_in in (True, False):
             for b in self.bindings:
-                active = role is None or b.built_in or b.role == role
+                active = role is None or b.built_in or self.active(b, role)
                 says = active and self.reaches(b.principal, user) and self.covers(b, place)
                 if b.built_in == built_in and says and self.fulfilled(b.condition) and self.published(b, place):
                     found.append(b)
         return found
 
+    def thing(self, b: Binding) -> str:
+        """What one acts as by it: a bundle is one thing."""
+        return "bundle " + b.bundle if b.bundle else b.role
+
+    def active(self, b: Binding, role: str) -> bool:
+        if b.effect == "allow":
+            return self.thing(b) == role
+        held = {role} | {x.role for x in self.bindings if x.effect == "allow" and x.bundle and self.thing(x) == role}
+        return b.role in held
+
     def given(self, user: str, action: str, place: str, role: str | None) -> bool:
         for c in self.p.ceilings:
-            if self.reaches(c.principal, user) and self.fulfilled(c.condition) and any(like(p, action) for p in c.patterns):
+            spared = any(self.reaches(p, user) for p in c.but_not)
+            if self.reaches(c.principal, user) and not spared and self.fulfilled(c.condition) and any(like(p, action) for p in c.patterns):
                 return False
         counting = self.counting(user, place, role)
         if self.p.habits.decides == "nearest" and counting:
@@ -178,7 +193,9 @@ class Oracle:
 
     def roles(self, user: str) -> set[str]:
         return {
-            b.role for b in self.bindings if b.effect == "allow" and not b.built_in and self.reaches(b.principal, user) and self.in_date(b.condition)
+            self.thing(b)
+            for b in self.bindings
+            if b.effect == "allow" and not b.built_in and self.reaches(b.principal, user) and self.in_date(b.condition)
         }
 
     def may(self, user: str, action: str, place: str, as_role: str = "") -> bool:
@@ -188,7 +205,7 @@ class Oracle:
             return self.may_as(user, action, place, None)
         mine = self.roles(user)
         if as_role:
-            return self.may_as(user, action, place, as_role if as_role in mine else "")
+            return as_role in mine and self.may_as(user, action, place, as_role)
         return any(self.may_as(user, action, place, role) for role in (mine or {""}))
 
     def may_as(self, user: str, action: str, place: str, role: str | None) -> bool:

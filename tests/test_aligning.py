@@ -70,7 +70,7 @@ class PlanTest(EstateTest):
         )
         denied = [b for b in parts["bindings"].values() if b["deny"]]
         self.assertEqual([(b["principal"], b["condition"]) for b in denied], [("group contractors", {
-            "networks": [], "multi_factor": None, "methods": [], "weekdays": [5, 6], "hours": [], "time_zone": "", "first_day": "", "last_day": "",
+            "networks": [], "multi_factor": None, "methods": [], "not_networks": [], "not_methods": [], "weekdays": [5, 6], "hours": [], "time_zone": "", "first_day": "", "last_day": "",
         })])  # fmt: skip
         ceilings = aligning.declared_parts(self.index(), "siltstore")["ceilings"].values()
         self.assertEqual({(str(c["principal"]), str(c["patterns"])) for c in ceilings}, {

@@ -87,7 +87,7 @@ class CircumstancesTest(EstateTest):
             ("ask vik.sorrel see-pipeline buildyard/forecast/nightly", 1, "cannot get there: that takes see-pipeline at buildyard"),
             ("ask imke.vos manage-crew fieldnet/north/harbour", 0, "acting as field-manager"),
             ("ask imke.vos manage-crew fieldnet/north/harbour --as-role station-keeper", 1, "act as field-manager"),
-            ("ask dana.brine read-log fieldnet/storm-watch --at-time 2026-12-01", 0, "acting as log-reader"),
+            ("ask dana.brine read-log fieldnet/storm-watch --at-time 2026-12-01", 0, "acting as bundle storm-kit"),
             ("ask dana.brine read-log fieldnet/south/bar/sb-11 --at-time 2027-04-01", 1, "not on that day"),
         ):  # fmt: skip
             with self.subTest(line=line):

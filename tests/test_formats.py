@@ -6,7 +6,7 @@ from typing import Any
 
 from tests.support import EstateTest
 
-BINDING = {"principal", "role", "scope", "reason", "file", "line"}
+BINDING = {"effect", "principal", "role", "scope", "here_only", "when", "from", "until", "built_in", "bundle", "reason", "file", "line"}
 STEP = {"kind", "sentence", "file", "line"}
 BOX = {"addresses", "multi_factor", "methods", "other_methods", "times"}
 
@@ -24,14 +24,17 @@ class FormatsTest(EstateTest):
 
     def test_ask(self) -> None:
         yes = self.json("ask imke.vos restart-station fieldnet/north/harbour/nb-07")
-        self.assertEqual(set(yes), {"user", "action", "scope", "answer", "conditions", "roles", "needs", "chains", "failures", "misses"})
+        self.assertEqual(set(yes), {"user", "action", "scope", "answer", "conditions", "roles", "needs", "chains", "ceilings", "failures", "misses"})
         self.assertEqual((yes["answer"], yes["roles"], yes["misses"]), ("yes", ["field-manager", "station-keeper"], []))
-        self.assertEqual(set(yes["chains"][0]), {"binding", "steps"})
+        self.assertEqual(set(yes["chains"][0]), {"binding", "conditions", "steps"})
         self.assertEqual(set(yes["chains"][0]["binding"]), BINDING)
         self.assertEqual([s["kind"] for s in yes["chains"][1]["steps"]], ["member", "given", "allows", "covers"])
         self.assertEqual(set(yes["chains"][1]["steps"][0]), STEP)
         maybe = self.json("ask wim.anker delete-series siltstore/raw", 1)
         self.assertEqual((maybe["answer"], len(maybe["conditions"])), ("only if", 1))
+        self.assertEqual(set(maybe["ceilings"][0]), {"never", "to", "but_not_to", "when", "reason", "file", "line"})
+        self.assertEqual(maybe["chains"][0]["conditions"], maybe["conditions"])
+        self.assertEqual(self.rows("ask svc-nightly write-series siltstore/raw", 1)[0]["when"], "from 192.0.2.0/27, 00:00-06:00")
         box = maybe["conditions"][0]
         self.assertEqual(set(box), BOX)
         self.assertEqual(box["addresses"], [{"inside": n, "but_not": []} for n in ("192.0.2.0/24", "2001:db8:5a17::/48")])
@@ -39,19 +42,19 @@ class FormatsTest(EstateTest):
         night = self.json("ask svc-nightly write-series siltstore/raw", 1)["conditions"][0]
         self.assertEqual(night["times"], [{"days": ["mon", "tue", "wed", "thu", "fri", "sat", "sun"], "hours": ["00:00-06:00"]}])
         no = self.json("ask odd.pilcher see-task planboard", 1)
-        self.assertEqual(set(no["failures"][0]), {"failing", "action", "scope", "roles", "bindings", "file", "line"})
+        self.assertEqual(set(no["failures"][0]), {"failing", "action", "scope", "roles", "reason", "bindings", "file", "line"})
         self.assertEqual(no["failures"][0]["failing"], "may not sign in")
         misses = self.json("ask joost.baan restart-station fieldnet/north/harbour/nb-07", 1)["misses"]
-        self.assertEqual(set(misses[0]), {"change", "people", "role", "conditions", "binding"})
+        self.assertEqual(set(misses[0]), {"change", "people", "role", "action", "conditions", "binding"})
         need = self.json("ask svc-nightly run-pipeline buildyard/forecast/nightly")["needs"]
         self.assertEqual([(n["action"], n["scope"]) for n in need], [("see-pipeline", "buildyard"), ("see-pipeline", "buildyard/forecast")])
         rows = self.rows("ask imke.vos restart-station fieldnet/north/harbour/nb-07")
-        self.assertEqual(list(rows[0]), ["user", "action", "scope", "answer", "way", "step", "sentence", "file", "line"])
+        self.assertEqual(list(rows[0]), ["user", "action", "scope", "answer", "when", "way", "step", "sentence", "file", "line"])
         self.assertEqual({r["way"] for r in rows}, {"1", "2"})
 
     def test_reach_and_sight(self) -> None:
         tree = self.json("reach vik.sorrel fieldnet")
-        self.assertEqual(set(tree), {"user", "enabled", "within", "scopes", "cells", "platforms"})
+        self.assertEqual(set(tree), {"user", "enabled", "within", "narrowed_to", "scopes", "cells", "platforms"})
         top = tree["platforms"][0]
         self.assertEqual(set(top), {"scope", "kind", "actions", "inside"})
         harbour = top["inside"][0]["inside"][0]
@@ -84,9 +87,9 @@ class FormatsTest(EstateTest):
         self.assertEqual(self.rows("check", 1)[0]["rule"], "disabled-but-bound")
         pair = self.json("compare --person imke.vos --with lotte.marsh", 1)
         self.assertEqual(set(pair), {"person", "with", "shared", "person_only", "with_only"})
-        self.assertEqual(set(pair["person_only"][0]), {"actions", "scopes", "through"})
+        self.assertEqual(set(pair["person_only"][0]), {"actions", "scopes", "conditions", "through"})
         rows = self.rows("compare --person imke.vos --with lotte.marsh", 1)
-        self.assertEqual(list(rows[0]), ["only", "action", "scope", "role", "given to", "line"])
+        self.assertEqual(list(rows[0]), ["only", "action", "scope", "when", "role", "given to", "line"])
 
     def test_people(self) -> None:
         pulled = self.json("people pull")

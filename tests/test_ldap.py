@@ -261,7 +261,7 @@ class FailingTest(LdapTest):
         with answering(lambda connection: held.wait(3) and None) as port:
             said = self.pull(3, url=f"ldap://127.0.0.1:{port}", encryption="none", wait_at_most="1")
             held.set()
-        self.assertIn("no answer within 1 second", said)
+        self.assertRegex(said, "(no answer|nothing) within 1 second")
 
 
 def _forward(source: socket.socket, target: socket.socket) -> None:

@@ -555,7 +555,7 @@ class ServiceTest(EstateTest):
             self.assertRegex(ran.out, r"for people: 0 cells gained, \d+ lost, 1 membership taken away")
             self.assertIn("local group planners", self.lane("align planboard --dry-run --format csv", 1).out)
             ran = self.lane("align planboard --yes --most-removals 0", 2)
-            self.assertIn("1 memberships", ran.err)
+            self.assertIn("1 membership,", ran.err)
             self.lane("align planboard --yes")
 
     def test_the_limit_counts_what_is_taken_from_people(self) -> None:
@@ -664,7 +664,7 @@ class OddDayTest(EstateTest):
             ("expectations", "expectations:", "expectations: " + "[" * 3000, 2, "nested too deeply"),
             ("expectations", "expectations:", "expectations: " + "[" * 120 + "]" * 120 + "\nbundles:", 2, "nested more than 100 deep here"),
             ("pumphall", "roles:\n", roles, 0, "sound"),
-            ("pumphall", "scopes:\n", f"scopes:\n{chain}", 0, "1007 scopes"),
+            ("pumphall", "scopes:\n", f"scopes:\n{chain}", 0, "1,007 scopes"),
             ("expectations", "at most: 3", f"at most: {'9' * 5000}", 2, "(5,000 characters)"),
             ("estate", "include:", f"people: {{pull every: {'9' * 5000} weeks}}\ninclude:", 2, "expected a span"),
             ("pumphall", "allows: see-*", f"allows: {'x' * 1_000_000}", 2, "there is no action"),

@@ -2,6 +2,7 @@
 
 import io
 import re
+import shlex
 import unittest
 from typing import Any
 
@@ -30,14 +31,14 @@ def loaded(text: str) -> dict[str, Any]:
 class SemanticsTest(EstateTest):
     def test_every_example_of_the_page(self) -> None:
         base, *examples = re.findall(r"```yaml\n(.*?)```(?:\n\n```console\n(.*?)```)?", PAGE, re.DOTALL)
-        self.assertEqual(len(examples), 11)
+        self.assertEqual(len(examples), 14)
         for text, console in examples:
             whole = io.StringIO()
             YAML(typ="rt").dump({**loaded(base[0]), **loaded(text)}, whole)
             self.write({"estate.yaml": ESTATE, "people.ldif": LDIF, "depot.yaml": whole.getvalue()})
             for asked, said in re.findall(r"\$ justlane (.*)\n((?:(?!\$).*\n)+)", console):
                 with self.subTest(asked=asked, text=text):
-                    ran = self.run_lane(*asked.split())
+                    ran = self.run_lane(*shlex.split(asked))
                     self.assertTrue(ran.out.startswith(said), ran)
 
 

@@ -10,6 +10,8 @@ import click
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
+from justlane.model.errors import UsageError
+from justlane.model.scopes import platform_of
 
 
 @click.command()
@@ -42,7 +44,7 @@ def ask(
     estate = index.estate
     user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)
-    result = reply(index, user, action, scope, question(estate, given))
+    result = reply(index, user, action, scope, question(estate, given, scope))
     show("Reply", result, form)
     ctx.exit(0 if result.answer.allowed else 1)
 
@@ -53,19 +55,29 @@ def ask(
 @options.estate_option
 @options.as_of_option
 @circumstance_options
+@click.option("--action", metavar="PATTERN", help="Only this action, or those like it: * is any run of characters.")
 @click.option("--see", is_flag=True, help="Show what the person sees there, rather than what they may do.")
 @options.format_option("text", "json", "csv")
 @click.pass_context
 def reach(
-    ctx: click.Context, /, user: str, scope: str | None, folder: Path | None, see: bool, form: str, **given: Any
+    ctx: click.Context,
+    /,
+    user: str,
+    scope: str | None,
+    folder: Path | None,
+    action: str | None,
+    see: bool,
+    form: str,
+    **given: Any,
 ) -> None:
     """What may USER do, where, and through what? Within SCOPE, or everywhere.
 
     The tree shows only what the person can reach. The numbers before the actions are those of the ways above it.
 
     \b
-    Example:
+    Examples:
       justlane reach imke.vos fieldnet/north
+      justlane reach imke.vos --action 'restart-*'
 
     Ends with 0, or with 1 if the person reaches nothing.
     """
@@ -75,7 +87,11 @@ def reach(
     estate = index.estate
     user = options.known_user(estate, user)
     place = options.known_scope(estate, scope) if scope else None
-    result = reached(index, user, question(estate, given), place)
+    if action is not None:
+        if see:
+            raise UsageError("--see shows all that a person sees, --action narrows", "leave one of them out")
+        options.known_actions(estate, action, [platform_of(place)] if place else list(estate.platforms))
+    result = reached(index, user, question(estate, given, place), place, action)
     show("Sight" if see else "Reach", result, form)
     ctx.exit(0 if result.cells else 1)
 
@@ -103,6 +119,6 @@ def holders(ctx: click.Context, /, action: str, scope: str, folder: Path | None,
     estate = index.estate
     scope = options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)
-    result = held(index, action, scope, question(estate, given))
+    result = held(index, action, scope, question(estate, given, scope))
     show("Holders", result, form)
     ctx.exit(0 if result.holders else 1)

@@ -12,6 +12,7 @@ from justlane.cli.terminal import show, tell
 from justlane.directories.interface import read_people
 from justlane.engine.index import EstateIndex
 from justlane.model.findings import Severity
+from justlane.model.names import counted
 
 
 def _about(ctx: click.Context, param: click.Parameter, name: str | None) -> None:
@@ -67,11 +68,16 @@ def check(ctx: click.Context, folder: Path | None, form: str) -> None:
     else:
         estate = loaded.estate
         scopes = sum(len(p.scopes) for p in estate.platforms.values())
-        counted = (
-            f"{len(loaded.digests)} files, {len(estate.platforms)} platforms, {len(estate.directory.users)} users, "
-            f"{len(estate.directory.groups)} groups, {scopes} scopes, {len(estate.bindings)} bindings"
-        )
-        result = Findings(estate.name, tuple(warnings(loaded.ready)), counted)
+        sizes = {
+            "file": len(loaded.digests),
+            "platform": len(estate.platforms),
+            "user": len(estate.directory.users),
+            "group": len(estate.directory.groups),
+            "scope": scopes,
+            "binding": len(estate.bindings),
+        }
+        told = ", ".join(counted(size, what) for what, size in sizes.items())
+        result = Findings(estate.name, tuple(warnings(loaded.ready)), told)
     show("Findings", result, form)
     ctx.exit(2 if result.count(Severity.ERROR) or not result.complete else 1 if result.findings else 0)
 

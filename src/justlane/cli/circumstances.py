@@ -12,8 +12,9 @@ import msgspec
 from justlane.engine.deciding import Question
 from justlane.model.circumstances import Situation
 from justlane.model.errors import UsageError
-from justlane.model.estate import Estate
+from justlane.model.estate import Estate, RolesHeld
 from justlane.model.names import did_you_mean
+from justlane.model.scopes import platform_of
 
 Command = TypeVar("Command", bound=Callable[..., object])
 
@@ -49,11 +50,15 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
-def question(estate: Estate, given: Mapping[str, Any]) -> Question:
-    """The circumstances that the options describe: none given asks for all of them."""
-    moment, timed = now(), False
+def question(estate: Estate, given: Mapping[str, Any], place: str | None = None) -> Question:
+    """The circumstances that the options describe: none given asks for all of them.
+
+    `place` is an address on the platform that is asked about, where only one is.
+    """
+    moment, timed, day = now(), False, None
     if given["at_time"]:
-        moment, timed = _moment(given["at_time"], estate)
+        named, timed = _moment(given["at_time"], estate)
+        moment, day = (named, None) if timed else (moment, named)
     elif given.get("as_of") and estate.people is not None:
         moment = estate.people.taken
     fixed = timed or any(given[name] is not None for name in NAMES[:4])
@@ -68,7 +73,10 @@ def question(estate: Estate, given: Mapping[str, Any]) -> Question:
     if timed:
         changes["moment"] = moment
     return Question(
-        moment, msgspec.structs.replace(situation, **changes) if fixed else None, _role(estate, given["as_role"])
+        moment,
+        msgspec.structs.replace(situation, **changes) if fixed else None,
+        _role(estate, given["as_role"], place),
+        day,
     )
 
 
@@ -88,11 +96,29 @@ def _address(text: str) -> str:
         raise UsageError(f"--from-network: {text!r} is not an IP address", "write one, such as 192.0.2.7") from None
 
 
-def _role(estate: Estate, role: str | None) -> str:
-    roles = {name for platform in estate.platforms.values() for name in platform.roles}
-    if role is not None and role not in roles:
-        raise UsageError(f"--as-role: there is no role {role!r}", did_you_mean(role, roles))
-    return role or ""
+def _role(estate: Estate, role: str | None, place: str | None) -> str:
+    """The role to act in. It must be one of a platform where people act in one at a time."""
+    if role is None:
+        return ""
+    single = [p for p in estate.platforms.values() if p.habits.roles_held is RolesHeld.ONE_AT_A_TIME]
+    if place is None or platform_of(place) not in estate.platforms:
+        if [p.name for p in single] != list(estate.platforms):
+            named = ", ".join(p.name for p in single) or "there is none"
+            hint = f"people act in one role at a time on: {named}"
+            raise UsageError("--as-role: it is not clear on which platform; name a scope or a platform", hint)
+        platforms = single
+    else:
+        platform = estate.platforms[platform_of(place)]
+        if platform not in single:
+            hint = "leave --as-role out: all of somebody's roles count there"
+            raise UsageError(f"--as-role: on {platform.name} roles are held together", hint)
+        platforms = [platform]
+    roles = {name for platform in platforms for name in platform.roles}
+    names = {platform.name for platform in platforms}
+    roles |= {f"bundle {bundle}" for bundle, on in estate.bundles.items() if on & names}
+    if role not in roles:
+        raise UsageError(f"--as-role: there is no role {role!r} there", did_you_mean(role, roles))
+    return role
 
 
 def _moment(text: str, estate: Estate) -> tuple[datetime, bool]:

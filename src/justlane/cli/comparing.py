@@ -13,6 +13,7 @@ from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
 from justlane.directories.interface import read_people
 from justlane.engine.index import EstateIndex
+from justlane.files.folder import holds_root
 from justlane.files.opening import open_estate
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
@@ -46,13 +47,13 @@ def compare(
 
     Ends with 0 if nothing differs and 1 if something does.
     """
-    place = options.folder_of(folder)
     if given["person"] or given["other"]:
         _people(ctx, options.opened(folder), form, given)
     from justlane.engine.comparing import Side
     from justlane.engine.comparing import compare as compared
     from justlane.files.revisions import folder_named
 
+    place = _place(folder, before, after)
     with ExitStack() as written:
         names = (before or "HEAD", after or str(place))
         folders = [written.enter_context(folder_named(name, place)) for name in names]
@@ -61,9 +62,16 @@ def compare(
             Side(name, EstateIndex(e)) for name, e in zip((before or "HEAD", after or "now"), estates, strict=True)
         ]
         user, scope = _known(estates, given["user"], given["scope"])
-        result = compared(sides[0], sides[1], question(estates[1], given), [user] if user else None, scope)
+        result = compared(sides[0], sides[1], question(estates[1], given, scope), [user] if user else None, scope)
     show("Comparison", result, form)
     ctx.exit(1 if result.groups else 0)
+
+
+def _place(folder: Path | None, before: str | None, after: str | None) -> Path:
+    """The estate that revisions belong to; where both are folders, none is needed."""
+    if before and after and holds_root(Path(before)) and holds_root(Path(after)):
+        return folder or Path(after)
+    return options.folder_of(folder)
 
 
 def _opened(path: Path, name: str, place: Path) -> Estate:
@@ -91,6 +99,6 @@ def _people(ctx: click.Context, estate: Estate, form: str, given: dict[str, Any]
         raise UsageError("--person and --with go together", "name two users: --person X --with Y")
     person, other = (options.known_user(estate, given[name]) for name in ("person", "other"))
     scope = options.known_scope(estate, given["scope"]) if given["scope"] else None
-    result = side_by_side(EstateIndex(estate), person, other, question(estate, given), scope)
+    result = side_by_side(EstateIndex(estate), person, other, question(estate, given, scope), scope)
     show("SideBySide", result, form)
     ctx.exit(0 if result.equal else 1)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TypeVar
@@ -18,6 +18,7 @@ from justlane.files.folder import find_root, holds_root
 from justlane.files.opening import open_estate, open_index, open_people
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
+from justlane.model.patterns import matching
 from justlane.model.people import Snapshot
 from justlane.model.scopes import platform_of
 from justlane.reports.interface import FORMATS
@@ -115,7 +116,14 @@ def known_user(estate: Estate, login: str) -> str:
     """A login that the directory has, or `anonymous`."""
     if login == ANONYMOUS_NAME:
         return login
-    return _known(login, estate.directory.users, "the directory has no user")
+    people = estate.people
+    if people is None or login in estate.directory.users:
+        return _known(login, estate.directory.users, "the directory has no user")
+    from justlane.engine.circumstances import on_clock
+
+    read = f"{on_clock(people.taken, estate.time_zone):%Y-%m-%d at %H:%M}"
+    otherwise = f"nobody like that was there on {read}; for somebody new: justlane people pull"
+    return _known(login, estate.directory.users, "the directory has no user", otherwise)
 
 
 def known_scope(estate: Estate, address: str) -> str:
@@ -132,15 +140,24 @@ def known_action(estate: Estate, action: str, address: str) -> str:
     return _known(action, platform.actions, f"{platform.name} has no action")
 
 
+def known_actions(estate: Estate, pattern: str, platforms: Collection[str]) -> str:
+    """An action, or a pattern with `*` that some action of these platforms is like."""
+    known = dict.fromkeys(action for name in platforms for action in estate.platforms[name].actions)
+    if not matching(pattern, known):
+        _known(pattern, known, "--action: there is no action")
+    return pattern
+
+
 def known_platform(estate: Estate, name: str) -> str:
     """A platform that the estate declares."""
     return _known(name, estate.platforms, "there is no platform")
 
 
-def _known(name: str, names: Mapping[str, object], what: str) -> str:
+def _known(name: str, names: Mapping[str, object], what: str, otherwise: str = "") -> str:
     if name in names:
         return name
     from justlane.model.names import did_you_mean
 
     some = ", ".join(list(names)[:8]) + (", …" if len(names) > 8 else "")
-    raise UsageError(f"{what} {name!r}", did_you_mean(name, names, f"there are: {some}" if names else ""))
+    otherwise = otherwise or (f"there are: {some}" if names else "")
+    raise UsageError(f"{what} {name!r}", did_you_mean(name, names, otherwise))

@@ -58,7 +58,7 @@ def probe(
     connector = connect(declared, options.folder_of(folder), ask_person)
     progress = TerminalProgress()
     try:
-        asked = question(estate, given)
+        asked = question(estate, given, platform)
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
         most = None if thorough else tries
         result = probing.probe(EstateIndex(estate), platform, connector, progress, asked, most)

@@ -34,5 +34,5 @@ def tally(platform: str | None, folder: Path | None, form: str, **given: Any) ->
 
     estate = options.opened(folder)
     names = [options.known_platform(estate, platform)] if platform else list(estate.platforms)
-    index, asked = EstateIndex(estate), question(estate, given)
+    index, asked = EstateIndex(estate), question(estate, given, platform)
     show("Tallies", tuple(tallied(index, name, asked) for name in names), form)

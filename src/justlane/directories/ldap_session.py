@@ -40,7 +40,7 @@ from justlane.model.errors import (
     UsageError,
 )
 from justlane.model.estate import SecretPlace
-from justlane.model.names import one_line
+from justlane.model.names import counted, one_line
 from justlane.outside import certificates
 from justlane.outside.limits import Limits, Watch
 from justlane.outside.secrets import Destination, Permit, released, require_closed
@@ -232,7 +232,7 @@ class LdapSession:
             return certificates.failure(self._tls.trouble, self.server)
         text = str(error)
         if "timed out" in text:
-            message = f"{self.server}: no answer within {self._shape.patience} seconds"
+            message = f"{self.server}: no answer within {counted(self._shape.patience, 'second')}"
             return TimedOutError(message, "try again, or wait longer: `wait at most`")
         gone = (
             wrong.LDAPSessionTerminatedByServerError,

@@ -13,6 +13,8 @@ from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Protocol
 
+from msgspec.structs import replace
+
 from justlane.engine.networks import NetworkTree
 from justlane.model.circumstances import MINUTES_A_DAY, MINUTES_A_WEEK, Condition, Hours, Situation
 from justlane.model.errors import UsageError
@@ -54,9 +56,10 @@ class SituationSpace:
 
     full = 1
 
-    def __init__(self, situation: Situation, moment: datetime, time_zone: str) -> None:
+    def __init__(self, situation: Situation, moment: datetime, time_zone: str, dated: datetime | None = None) -> None:
         self._situation = situation
         self._moment = situation.moment or moment
+        self._dated = dated or self._moment
         self._zone = time_zone
         self._known: dict[Condition, int] = {}
 
@@ -69,10 +72,12 @@ class SituationSpace:
     def _judged(self, condition: Condition) -> int:
         asked, given = condition, self._situation
         return int(
-            in_dates(asked, self._moment, self._zone)
+            in_dates(asked, self._dated, self._zone)
             and (asked.multi_factor is None or asked.multi_factor == given.multi_factor)
             and (not asked.methods or given.method in asked.methods)
+            and given.method not in asked.not_methods
             and (not asked.networks or NetworkTree(asked.networks).holds(given.address))
+            and not NetworkTree(asked.not_networks).holds(given.address)
             and self._on_time(asked)
         )
 
@@ -83,6 +88,24 @@ class SituationSpace:
         minute = local.hour * 60 + local.minute
         on_day = not condition.weekdays or local.weekday() in condition.weekdays
         return on_day and (not condition.hours or any(within(minute, h.start, h.end) for h in condition.hours))
+
+
+class OnClock:
+    """A space that several clocks share, as the estate with one of them sees it: what a condition leaves to the estate
+    is its own time zone, and so are the days on which dates are judged."""
+
+    def __init__(self, space: CircumstanceSpace, dated: datetime, zone: str) -> None:
+        self.space, self.full = space, space.full
+        self._dated, self._zone = dated, zone
+
+    def of(self, condition: Condition) -> int:
+        """The regions in which a condition holds."""
+        return self.space.of(on_its_clock(condition, self._zone)) if in_dates(condition, self._dated, self._zone) else 0
+
+
+def on_its_clock(condition: Condition, zone: str) -> Condition:
+    """A condition without dates, with its time zone spelt out."""
+    return replace(condition, time_zone=condition.time_zone or zone, first_day=None, last_day=None)
 
 
 def within(minute: int, start: int, end: int) -> bool:
@@ -103,8 +126,8 @@ class CircumstanceSpace:
     def __init__(self, conditions: Iterable[Condition], moment: datetime, time_zone: str) -> None:
         self._zone, self._moment = time_zone, moment
         known = [c for c in dict.fromkeys(conditions) if c.circumstantial]
-        self.networks = NetworkTree(tuple(dict.fromkeys(n for c in known for n in c.networks)))
-        self.methods = (*dict.fromkeys(m for c in known for m in c.methods), "")
+        self.networks = NetworkTree(tuple(dict.fromkeys(n for c in known for n in (*c.networks, *c.not_networks))))
+        self.methods = (*dict.fromkeys(m for c in known for m in (*c.methods, *c.not_methods)), "")
         self.factors = (False, True) if any(c.multi_factor is not None for c in known) else (False,)
         clocks = dict.fromkeys(_clock_of(c) for c in known if c.weekdays or c.hours)
         self._weeks = {clock: tuple(self._weekly(*clock)) for clock in clocks}
@@ -137,11 +160,13 @@ class CircumstanceSpace:
         if not condition.circumstantial:
             return self.full
         block = self._block(condition)
-        if not condition.networks:
-            return self._repeated(block)
-        spans = sorted({self.networks.span(text) for text in condition.networks})
+        found = self._in_networks(block, condition.networks) if condition.networks else self._repeated(block)
+        return found & ~self._in_networks(block, condition.not_networks)
+
+    def _in_networks(self, block: int, networks: Sequence[str]) -> int:
+        """The same block for every class of addresses that lies in one of some networks."""
         found = 0
-        for first, end in spans:
+        for first, end in sorted({self.networks.span(text) for text in networks}):
             found |= self._repeated(block, end - first) << (first * self.strides[0])
         return found
 
@@ -155,12 +180,12 @@ class CircumstanceSpace:
     def _block(self, condition: Condition) -> int:
         """What a condition asks besides networks, as the block of one class of addresses."""
         clock = _clock_of(condition)
-        key = (condition.multi_factor, condition.methods, clock)
+        key = (condition.multi_factor, condition.methods, condition.not_methods, clock)
         if key not in self._blocks:
             spans = self._weeks.get(clock)
             chosen = (
                 [n for n, used in enumerate(self.factors) if condition.multi_factor in (None, used)],
-                [n for n, name in enumerate(self.methods) if not condition.methods or name in condition.methods],
+                [n for n, name in enumerate(self.methods) if is_meant(name, condition)],
                 [n for n, some in enumerate(self.times) if spans is None or _holds(spans, some[0][0])],
             )
             self._blocks[key] = box(self.strides[1:], chosen)
@@ -183,6 +208,11 @@ Clock = tuple[tuple[int, ...], tuple[Hours, ...], str]
 
 def _clock_of(condition: Condition) -> Clock:
     return condition.weekdays, condition.hours, condition.time_zone
+
+
+def is_meant(method: str, condition: Condition) -> bool:
+    """Whether a condition lets a way to sign in pass; the empty one is any that is not named."""
+    return method not in condition.not_methods and (not condition.methods or method in condition.methods)
 
 
 def box(strides: Sequence[int], chosen: Sequence[Iterable[int]]) -> int:

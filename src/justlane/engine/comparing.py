@@ -6,12 +6,12 @@ from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space
+from justlane.engine.circumstances import CircumstanceSpace, OnClock, on_its_clock
 from justlane.engine.deciding import Judge, Question
 from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, Person, person
 from justlane.engine.wording import Box, boxes
-from justlane.model.estate import Platform
+from justlane.model.estate import Platform, RolesHeld
 from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
@@ -146,7 +146,9 @@ def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:
     both = was.enabled and now.enabled
     held = [p.principals for p in (was, now) if p.enabled]
     differing = was.principals ^ now.principals if both else frozenset[Principal]().union(*held)
-    everywhere = [c.principal for c in index.platform.ceilings]
+    if index.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME:
+        return None  # another role to act as, or one less, counts wherever something is built in or denied
+    everywhere = [p for c in index.platform.ceilings for p in (c.principal, *c.but_not)]
     if index.open_binding is not None:
         everywhere.append(index.open_binding.principal)
     if not differing.isdisjoint(everywhere):
@@ -174,21 +176,30 @@ def _judges(
     people: Sequence[Person],
     question: Question,
 ) -> list[Judge | None]:
-    """A judge on each side, in one space of circumstances."""
-    zone = sides[1].estate.time_zone
+    """A judge on each side, each by its own clock, in one space of circumstances."""
+    zones = [side.estate.time_zone for side in sides]
     alone = [
         Judge(index, somebody, question, zone) if index else None
-        for index, somebody in zip(prepared, people, strict=True)
+        for index, somebody, zone in zip(prepared, people, zones, strict=True)
     ]
-    space: Space
-    if question.situation is not None:
-        space = SituationSpace(question.situation, question.moment, zone)
-    else:
-        conditions = [c for judging in alone if judging for c in judging.conditions()]
-        space = CircumstanceSpace(conditions, question.moment, zone)
+    return together(alone, zones)
+
+
+def together(judges: Sequence[Judge | None], zones: Sequence[str]) -> list[Judge | None]:
+    """The same judges in one space of circumstances, so that they can be compared; times are on the last clock."""
+    if any(judging and judging.question.situation for judging in judges):
+        return list(judges)
+    asked = next(judging for judging in judges if judging).question
+    known = [
+        on_its_clock(c, zone)
+        for judging, zone in zip(judges, zones, strict=True)
+        if judging
+        for c in judging.conditions()
+    ]
+    space = CircumstanceSpace(known, asked.dated, zones[-1])
     return [
-        Judge(index, somebody, question, zone, space=space) if index else None
-        for index, somebody in zip(prepared, people, strict=True)
+        judging and judging.in_space(OnClock(space, asked.dated, zone))
+        for judging, zone in zip(judges, zones, strict=True)
     ]
 
 
@@ -204,7 +215,7 @@ def _changes(
             continue
         was, now = (_allowed(j, i, action, scope) for j, i in zip(judges, prepared, strict=True))
         if was != now:
-            space = next(judging for judging in judges if judging).space
+            full, space = _shared(judges)
             declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
             yield CellChange(
                 action,
@@ -212,8 +223,8 @@ def _changes(
                 any(a.sensitive for a in declared),
                 bool(now & ~was),
                 bool(was & ~now),
-                _said(space, was),
-                _said(space, now),
+                _said(space, full, was),
+                _said(space, full, now),
             )
 
 
@@ -232,7 +243,13 @@ def _allowed(judging: Judge | None, index: PlatformIndex | None, action: str, sc
     return judging.allowed(action, scope) if judging and known else 0
 
 
-def _said(space: Space, some: int) -> tuple[Box, ...] | None:
+def _shared(judges: Sequence[Judge | None]) -> tuple[int, CircumstanceSpace | None]:
+    """All circumstances, and the space in which they are told apart; None for one situation."""
+    space = next(judging for judging in judges if judging).space
+    return space.full, space.space if isinstance(space, OnClock) else None
+
+
+def _said(space: CircumstanceSpace | None, full: int, some: int) -> tuple[Box, ...] | None:
     if not some:
         return None
-    return boxes(space, some) if isinstance(space, CircumstanceSpace) and some != space.full else ()
+    return boxes(space, some) if space and some != full else ()

@@ -8,20 +8,20 @@ that one run gives a yes or no for a situation, and the exact conditions otherwi
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from datetime import datetime
+from datetime import date, datetime
 from functools import cached_property
 from typing import NamedTuple
 
 from msgspec import Struct
 
-from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates
+from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates, on_clock
 from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import Person, person
+from justlane.engine.roles import RoleIndex
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.patterns import matching
-from justlane.model.people import PrincipalKind
 from justlane.model.scopes import contains
 
 Credit = list[tuple[Binding, int]]
@@ -32,25 +32,39 @@ class Question(Struct, frozen=True):
     """The circumstances of a question."""
 
     moment: datetime
-    """With a time zone: the day on which dates are judged, and the time of a situation that names none."""
+    """With a time zone: when it is asked, and the time of a situation that names none."""
     situation: Situation | None = None
     """None asks for all circumstances."""
     role: str = ""
     """The active role, where roles are held one at a time; empty for any of the person's."""
+    day: datetime | None = None
+    """With a time zone: the day on which dates are judged, if that is another one."""
+
+    @property
+    def dated(self) -> datetime:
+        """The time on whose day dates are judged."""
+        return self.day or (self.situation and self.situation.moment) or self.moment
 
 
 class Change(Struct, frozen=True):
-    """A platform as it would be: bindings more or fewer, an action more in a role, a group published further."""
+    """A platform as it would be: bindings more or fewer, another role, a group published further."""
 
     more: tuple[Binding, ...] = ()
     without: tuple[Binding, ...] = ()
-    holding: tuple[tuple[str, str], ...] = ()
-    """(role, action) that the role holds besides."""
+    roles: RoleIndex | None = None
+    """All roles, one of them changed."""
     published: tuple[tuple[str, str], ...] = ()
     """(group, scope)."""
 
 
 NO_CHANGE = Change()
+
+
+def space_of(question: Question, conditions: Iterable[Condition], zone: str) -> Space:
+    """The situation asked about, or all circumstances that some conditions can tell apart."""
+    if question.situation is not None:
+        return SituationSpace(question.situation, question.moment, zone, question.dated)
+    return CircumstanceSpace(conditions, question.dated, zone)
 
 
 class Gate(NamedTuple):
@@ -89,9 +103,11 @@ class Judge:
         """The situation asked about, or all circumstances that this person's bindings can tell apart."""
         if self._given_space is not None:
             return self._given_space
-        if self.question.situation is not None:
-            return SituationSpace(self.question.situation, self.question.moment, self._zone)
-        return CircumstanceSpace(self.conditions(), self.question.moment, self._zone)
+        return space_of(self.question, self.conditions(), self._zone)
+
+    def in_space(self, space: Space) -> Judge:
+        """The same judge in another space of circumstances."""
+        return Judge(self.platform, self.person, self.question, self._zone, self._change, space)
 
     def conditions(self) -> Iterator[Condition]:
         """Every condition that can matter to this person."""
@@ -103,19 +119,46 @@ class Judge:
 
     def holds(self, role: str, action: str) -> bool:
         """Whether a role holds an action."""
-        return action in self.platform.roles.holdings(role) or (role, action) in self._change.holding
+        return action in (self._change.roles or self.platform.roles).holdings(role)
 
     def in_date(self, condition: Condition) -> bool:
         """Whether a condition's dates hold on the day of the question."""
-        situation = self.question.situation
-        return in_dates(condition, (situation and situation.moment) or self.question.moment, self._zone)
+        return in_dates(condition, self.question.dated, self._zone)
+
+    @property
+    def today(self) -> date | None:
+        """The day in the estate's time zone, if the question names none."""
+        asked = self.question
+        named = asked.day or (asked.situation and asked.situation.moment)
+        return None if named else on_clock(asked.moment, self._zone).date()
 
     @cached_property
     def roles(self) -> list[str]:
         """The roles that the person can act in, in order: those of allow bindings to them that are in date."""
         mine = [b for p in self.person.principals for b in self.platform.bindings.of(p)]
         mine += [b for b in self._change.more if b.principal in self.person.principals]
-        return sorted({b.role for b in mine if b.allows and not b.built_in and self.in_date(b.condition)})
+        return sorted({b.acting for b in mine if b.allows and not b.built_in and self.in_date(b.condition)})
+
+    @cached_property
+    def _in_bundles(self) -> dict[str, set[str]]:
+        """What the person can act as that is a bundle -> the roles in it."""
+        found: dict[str, set[str]] = {}
+        for principal in self.person.principals:
+            for binding in self.platform.bindings.of(principal):
+                if binding.bundle and binding.allows:
+                    found.setdefault(binding.acting, set()).add(binding.role)
+        return found
+
+    def is_active(self, binding: Binding, role: str | None) -> bool:
+        """Whether a binding stays on while the person acts as something (None for all at once).
+
+        A deny of a role counts however one came to act in it.
+        """
+        if role is None or binding.built_in:
+            return True
+        if binding.allows:
+            return binding.acting == role
+        return binding.role == role or binding.role in self._in_bundles.get(role, ())
 
     def relevant(self, address: str, role: str | None) -> list[Binding]:
         """The bindings that reach this person at a place, in the active role (None for all)."""
@@ -128,22 +171,21 @@ class Judge:
         change = self._change
         if change is not NO_CHANGE:
             found = [b for b in found if b not in change.without]
-            found += [b for b in change.more if self.platform.covers(b, address)]
+            further = [b for b in change.more if self.platform.covers(b, address)]
+            if any(map(self.platform.closes, further)):
+                found = [b for b in found if b is not self.platform.open_binding]
+            found += further
         return [
             b
             for b in found
-            if b.principal in self.person.principals
-            and (role is None or b.built_in or b.role == role)
-            and self.counts(b, address)
+            if b.principal in self.person.principals and self.is_active(b, role) and self.counts(b, address)
         ]
 
     def counts(self, binding: Binding, address: str) -> bool:
         """Whether the group that a binding names was published, where that is needed."""
-        principal = binding.principal
-        if not self._habits.publication or principal.kind is not PrincipalKind.GROUP:
-            return True
-        further = any(g == principal.name and contains(s, address) for g, s in self._change.published)
-        return further or self.platform.is_published(principal.name, address)
+        name = binding.principal.name
+        further = any(g == name and contains(s, address) for g, s in self._change.published)
+        return self.platform.counts(binding, address) or further
 
     def allowed(self, action: str, address: str) -> int:
         """The circumstances in which the person may do the action at the place, in whichever of their roles."""
@@ -153,11 +195,12 @@ class Judge:
         return found
 
     def active_roles(self) -> list[str | None]:
-        """The roles to consider: None where all count together, the empty one for nothing but what is built in."""
+        """The roles to consider: None where all count together, the empty one for nothing but what is built in; none at
+        all if the question names one that the person does not have."""
         if self._habits.roles_held is RolesHeld.TOGETHER:
             return [None]
         if self.question.role:
-            return [self.question.role] if self.question.role in self.roles else [""]
+            return [self.question.role] if self.question.role in self.roles else []
         return list(self.roles) or [""]
 
     def allowed_as(self, role: str | None, action: str, address: str) -> int:
@@ -176,7 +219,7 @@ class Judge:
             yield Gate(self._habits.sign_in, root, True)
         if self._habits.on_the_way:
             asking = self.platform.platform.actions[self._habits.on_the_way]
-            yield from (Gate(asking.name, s, False) for s in _ancestors(address) if asking.applies(scopes[s].kind))
+            yield from (Gate(asking.name, s, False) for s in ancestors(address) if asking.applies(scopes[s].kind))
 
     def granted(self, role: str | None, action: str, address: str) -> int:
         """The circumstances in which the bindings, under the ceilings, give the action at the place."""
@@ -189,7 +232,7 @@ class Judge:
         """The circumstances in which the action is never granted to this person."""
         found = 0
         for ceiling in self.platform.platform.ceilings:
-            if ceiling.principal in self.person.principals and any(matching(p, (action,)) for p in ceiling.patterns):
+            if ceiling.names(self.person.principals) and any(matching(p, (action,)) for p in ceiling.patterns):
                 found |= self.space.of(ceiling.condition)
         return found
 
@@ -256,7 +299,7 @@ _DECIDES: dict[Decides, Callable[[Judge, str, list[Binding]], Credit]] = {
 """How each habit weighs the bindings that reach a person at a place."""
 
 
-def _ancestors(address: str) -> list[str]:
+def ancestors(address: str) -> list[str]:
     """The scopes that contain a place, the root first, the place itself left out."""
     parts = address.split("/")
     return ["/".join(parts[:depth]) for depth in range(1, len(parts))]

@@ -9,10 +9,12 @@ from msgspec import Struct
 from justlane.engine.deciding import Question, judge
 from justlane.engine.explaining import Failing, answer
 from justlane.engine.index import EstateIndex
+from justlane.engine.people import ANONYMOUS_NAME
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
     Duty,
+    Extent,
     NobodyMayBoth,
     OnlyGroupMay,
     UserMay,
@@ -72,7 +74,7 @@ def sentence_of(expectation: AnyExpectation) -> str:
 
 def _spoken(duties: tuple[Duty, ...], between: str = " or ") -> str:
     """Several duties at one place share its name."""
-    if len({(d.scope, d.anywhere) for d in duties}) == 1:
+    if len({(d.scope, d.extent) for d in duties}) == 1:
         place = str(duties[0]).removeprefix(duties[0].action)
         return between.join(d.action for d in duties) + place
     return between.join(str(d) for d in duties)
@@ -82,6 +84,7 @@ _WHY_NOT = {
     Failing.DISABLED: "the account is disabled",
     Failing.NOT_APPLICABLE: "the action does not apply to that kind of scope",
     Failing.CEILING: "a ceiling takes it away",
+    Failing.NOT_THEIR_ROLE: "they do not have that role",
     Failing.NO_SIGN_IN: "they may not sign in",
     Failing.NOT_ON_THE_WAY: "they may not pass on the way there",
     Failing.NO_ROLE: "no role holds the action",
@@ -123,7 +126,7 @@ class _Judging:
                 return self._both(expectation.duties)
 
     def _places(self, duty: Duty) -> tuple[str, ...]:
-        if not duty.anywhere:
+        if duty.extent is Extent.AT:
             return (duty.scope,)
         platform = self._index.platform(duty.scope)
         return tuple(a for a in platform.coverage.covered(duty.scope) if platform.applies(duty.action, a))
@@ -141,7 +144,9 @@ class _Judging:
         return best
 
     def _who_may(self, duty: Duty) -> list[str]:
-        return [login for login in self._index.estate.directory.users if self._where(login, duty)]
+        """Everybody who may in some circumstances; last whoever has not signed in."""
+        everybody = (*self._index.estate.directory.users, ANONYMOUS_NAME)
+        return [login for login in everybody if self._where(login, duty)]
 
     def _can(self, login: str, duty: Duty) -> list[Evidence]:
         """The fact that somebody may (perhaps in some circumstances only), citing the binding that gives it."""
@@ -157,16 +162,30 @@ class _Judging:
 
     def _cannot(self, login: str, duty: Duty) -> list[Evidence]:
         """The fact that somebody may not (or not always), with the first thing that fails."""
+        if duty.extent is Extent.EVERYWHERE:
+            return self._not_everywhere(login, duty)
         where = self._where(login, duty)
         if where is not None:
             binding = answer(self._index, login, duty.action, where[0], self._question).chains[0].binding
             fact = f"{login} may {duty} in some circumstances only"
             return [] if where[1] == where[2] else [Evidence(fact, binding.source)]
         failure = answer(self._index, login, duty.action, duty.scope, self._question).failures[0]
-        if duty.anywhere and failure.failing is Failing.NOT_APPLICABLE:
+        if duty.extent is not Extent.AT and failure.failing is Failing.NOT_APPLICABLE:
             return [Evidence(f"{login} may not {duty}: no scope there gives it to them")]
         source = failure.source or (failure.bindings[0].source if failure.bindings else None)
         return [Evidence(f"{login} may not {duty}: {_WHY_NOT[failure.failing]}", source)]
+
+    def _not_everywhere(self, login: str, duty: Duty) -> list[Evidence]:
+        """The first place where somebody may not always, and how many more there are."""
+        judging, places = judge(self._index, login, duty.scope, self._question), self._places(duty)
+        lacking = [place for place in places if judging.allowed(duty.action, place) != judging.space.full]
+        if not places:
+            return [Evidence(f"{duty.action} applies nowhere in {duty.scope}")]
+        if not lacking:
+            return []
+        (first,) = self._cannot(login, Duty(duty.action, lacking[0]))
+        more = f"; nor at {len(lacking) - 1} more of {len(places)} places" if len(lacking) > 1 else ""
+        return [Evidence(first.fact + more, first.source)]
 
     def _too_many(self, duty: Duty, limit: int) -> list[Evidence]:
         logins = self._who_may(duty)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from datetime import date
 from enum import StrEnum
 
 from msgspec import Struct
@@ -15,7 +16,7 @@ from justlane.engine.membership import MemberStep
 from justlane.engine.people import way_to
 from justlane.engine.roles import RoleStep
 from justlane.engine.wording import Box, boxes
-from justlane.model.bindings import Binding
+from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 from justlane.model.findings import Source
@@ -56,6 +57,7 @@ class Failing(StrEnum):
     DISABLED = "disabled"
     NOT_APPLICABLE = "not applicable"
     CEILING = "a ceiling"
+    NOT_THEIR_ROLE = "not a role of theirs"
     NO_SIGN_IN = "may not sign in"
     NOT_ON_THE_WAY = "may not pass on the way"
     NO_ROLE = "no role holds it"
@@ -81,8 +83,12 @@ class Failure(Struct, frozen=True):
     bindings: tuple[Binding, ...] = ()
     """The bindings that it is about."""
     roles: tuple[str, ...] = ()
-    """For NO_BINDING: the roles that hold the action."""
+    """For NO_BINDING: the roles that hold the action; for NOT_THEIR_ROLE: the roles that they have."""
     source: Source | None = None
+    reason: str = ""
+    """For CEILING: why there is one."""
+    today: date | None = None
+    """For NOT_TODAY: the day, if none was named in the question."""
 
 
 class Answer(Struct, frozen=True):
@@ -101,6 +107,8 @@ class Answer(Struct, frozen=True):
     """Every binding that gives it, the shortest chain first."""
     failures: tuple[Failure, ...] = ()
     """Of a no, in order of decision."""
+    ceilings: tuple[Ceiling, ...] = ()
+    """Of an ONLY_IF: the ceilings that there are over it."""
 
     @property
     def allowed(self) -> bool:
@@ -115,35 +123,70 @@ def answer(index: EstateIndex, login: str, action: str, address: str, question: 
     if not some:
         failures = tuple(failures_of(index, judging, action, address))
         return Answer(login, action, address, Outcome.NO, failures=failures)
-    roles = [role for role in judging.active_roles() if judging.allowed_as(role, action, address)]
+    acting = _acting(judging, action, address)
     needs = tuple(
-        Need(gate.action, gate.scope, _in_roles(index, judging, roles, gate.action, gate.scope))
+        Need(gate.action, gate.scope, _ways(index, judging, acting, gate.action, gate.scope))
         for gate in judging.needs(address)
     )
+    only_if = some != full
     return Answer(
         login,
         action,
         address,
-        Outcome.YES if some == full else Outcome.ONLY_IF,
+        Outcome.ONLY_IF if only_if else Outcome.YES,
         in_words(judging, some),
-        tuple(role for role in roles if role),
+        tuple(role for role in acting if role),
         needs,
-        _in_roles(index, judging, roles, action, address),
+        _ways(index, judging, acting, action, address),
+        ceilings=_over(judging, dict.fromkeys([action, *(need.action for need in needs)])) if only_if else (),
     )
 
 
-def _in_roles(
-    index: EstateIndex, judging: Judge, roles: Sequence[str | None], action: str, address: str
-) -> tuple[Chain, ...]:
-    """The chains of several roles, each binding once, the shortest first."""
-    found = {id(c.binding): c for role in reversed(roles) for c in chains_of(index, judging, role, action, address)}
-    return tuple(sorted(found.values(), key=lambda chain: chain.length))
+def _acting(judging: Judge, action: str, address: str) -> dict[str | None, int]:
+    """What the person can act as to do it -> the circumstances in which that makes it so."""
+    found = {role: judging.allowed_as(role, action, address) for role in judging.active_roles()}
+    return {role: some for role, some in found.items() if some}
 
 
 def all_chains(index: EstateIndex, judging: Judge, action: str, address: str) -> tuple[Chain, ...]:
-    """The chains of every role that makes it so."""
-    roles = [role for role in judging.active_roles() if judging.allowed_as(role, action, address)]
-    return _in_roles(index, judging, roles, action, address)
+    """Every way in which the person comes by the action, in whatever role, the shortest first."""
+    return _ways(index, judging, _acting(judging, action, address), action, address)
+
+
+def _ways(
+    index: EstateIndex, judging: Judge, acting: Mapping[str | None, int], action: str, address: str
+) -> tuple[Chain, ...]:
+    """Every binding that gives an action, each once, the shortest chain first, with the circumstances in which it
+    really gives the answer; those that never do are left out."""
+    platform = judging.platform
+    found: dict[int, tuple[Binding, int]] = {}
+    for role, within in acting.items():
+        for binding, some in judging.credit(role, action, address):
+            before = found.get(id(binding), (binding, 0))[1]
+            found[id(binding)] = binding, before | (some & within)
+    chains = [
+        Chain(
+            memberships=way_to(index, judging.person.login, binding.principal, platform.platform.name),
+            binding=binding,
+            role=platform.roles.holdings(binding.role)[action],
+            coverage=platform.coverage.way_down(binding.scope, address),
+            circumstances=in_words(judging, some),
+        )
+        for binding, some in found.values()
+        if some
+    ]
+    return tuple(sorted(chains, key=lambda chain: chain.length))
+
+
+def _over(judging: Judge, actions: Iterable[str]) -> tuple[Ceiling, ...]:
+    """The ceilings over one of some actions for the person, in circumstances that can be."""
+    return tuple(
+        ceiling
+        for ceiling in judging.platform.platform.ceilings
+        if ceiling.names(judging.person.principals)
+        and any(matching(p, (action,)) for p in ceiling.patterns for action in actions)
+        and judging.space.of(ceiling.condition)
+    )
 
 
 def in_words(judging: Judge, some: int) -> tuple[Box, ...]:
@@ -152,23 +195,6 @@ def in_words(judging: Judge, some: int) -> tuple[Box, ...]:
     if some == space.full or not isinstance(space, CircumstanceSpace):
         return ()
     return boxes(space, some)
-
-
-def chains_of(index: EstateIndex, judging: Judge, role: str | None, action: str, address: str) -> tuple[Chain, ...]:
-    """Spell out every binding that gives the action, the shortest chain first."""
-    platform, above = judging.platform, ~judging.ceiling(action)
-    found = [
-        Chain(
-            memberships=way_to(index, judging.person.login, binding.principal, platform.platform.name),
-            binding=binding,
-            role=platform.roles.holdings(binding.role)[action],
-            coverage=platform.coverage.way_down(binding.scope, address),
-            circumstances=in_words(judging, some & above),
-        )
-        for binding, some in judging.credit(role, action, address)
-        if some & above
-    ]
-    return tuple(sorted(found, key=lambda chain: chain.length))
 
 
 def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -> Iterator[Failure]:
@@ -181,6 +207,9 @@ def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -
         yield Failure(Failing.NOT_APPLICABLE, action, address, source=platform.platform.actions[action].source)
         return
     roles = judging.active_roles()
+    if not roles:
+        yield Failure(Failing.NOT_THEIR_ROLE, action, address, roles=tuple(judging.roles))
+        return
     role = next((role for role in roles if judging.credit(role, action, address)), roles[0])
     found = tuple(_in_role(judging, role, action, address))
     yield from found
@@ -211,10 +240,8 @@ def _in_role(judging: Judge, role: str | None, action: str, address: str) -> Ite
 
 
 def _ceilings(judging: Judge, action: str, address: str) -> Iterator[Failure]:
-    for ceiling in judging.platform.platform.ceilings:
-        mine = ceiling.principal in judging.person.principals
-        if mine and any(matching(p, (action,)) for p in ceiling.patterns) and judging.space.of(ceiling.condition):
-            yield Failure(Failing.CEILING, action, address, source=ceiling.source)
+    for ceiling in _over(judging, (action,)):
+        yield Failure(Failing.CEILING, action, address, source=ceiling.source, reason=ceiling.reason)
 
 
 def _bindings(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
@@ -229,16 +256,18 @@ def _bindings(judging: Judge, role: str | None, action: str, address: str) -> It
         yield Failure(Failing.NO_BINDING, action, address, roles=roles)
         return
     left = giving
-    for failing, passes in (
+    tests: tuple[tuple[Failing, Callable[[Binding], bool]], ...] = (
         (Failing.NOT_A_MEMBER, lambda b: b.principal in principals),
         (Failing.NOT_PUBLISHED, lambda b: judging.counts(b, address)),
         (Failing.NOT_TODAY, lambda b: judging.in_date(b.condition)),
-        (Failing.OTHER_ROLE, lambda b: role is None or b.built_in or b.role == role),
+        (Failing.OTHER_ROLE, lambda b: judging.is_active(b, role)),
         (Failing.CIRCUMSTANCES, lambda b: bool(judging.space.of(b.condition))),
-    ):
+    )
+    for failing, passes in tests:
         kept = [b for b in left if passes(b)]
         if not kept:
-            yield Failure(failing, action, address, tuple(left))
+            today = judging.today if failing is Failing.NOT_TODAY else None
+            yield Failure(failing, action, address, tuple(left), today=today)
             return
         left = kept
     yield from _overcome(judging, role, action, address)

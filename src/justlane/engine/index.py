@@ -12,7 +12,7 @@ from justlane.engine.roles import RoleIndex
 from justlane.engine.sources import Bindings, Kept, ListedBindings
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Platform
-from justlane.model.people import AUTHENTICATED, Directory, Principal, Snapshot
+from justlane.model.people import AUTHENTICATED, Directory, Principal, PrincipalKind, Snapshot
 from justlane.model.scopes import contains, platform_of
 
 
@@ -41,7 +41,13 @@ class PlatformIndex:
     def named(self) -> frozenset[Principal]:
         """All that a binding, a ceiling or an open default names: whoever shares these is alike here."""
         opened = [self.open_binding.principal] if self.open_binding else []
-        return frozenset([*self.bindings.principals(), *(c.principal for c in self.platform.ceilings), *opened])
+        return frozenset(
+            [
+                *self.bindings.principals(),
+                *(p for c in self.platform.ceilings for p in (c.principal, *c.but_not)),
+                *opened,
+            ]
+        )
 
     @cached_property
     def published(self) -> dict[str, list[str]]:
@@ -76,18 +82,25 @@ class PlatformIndex:
             self._covering[address] = found
         return self._covering[address]
 
+    def closes(self, binding: Binding) -> bool:
+        """Whether a binding closes what it covers to others: an allow, not built in, not at the root."""
+        return binding.allows and not binding.built_in and binding.scope != self.platform.name
+
     def is_open(self, address: str) -> bool:
         """Whether no allow binding to anyone covers a scope, those built in and those at the root left aside."""
         if address not in self._open:
             self._open[address] = not any(
-                binding.allows
-                and not binding.built_in
-                and binding.scope != self.platform.name
-                and (not binding.here_only or self.covers(binding, address))
+                self.closes(binding) and (not binding.here_only or self.covers(binding, address))
                 for outer in self.coverage.covering(address)
                 for binding in self.bindings.at(outer)
             )
         return self._open[address]
+
+    def counts(self, binding: Binding, address: str) -> bool:
+        """Whether the group that a binding names was published to a place, where that is needed."""
+        named = binding.principal
+        free = not self.platform.habits.publication or named.kind is not PrincipalKind.GROUP
+        return free or self.is_published(named.name, address)
 
     def is_published(self, group: str, address: str) -> bool:
         """Whether a group was published to a place or to a scope that contains it."""

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from enum import StrEnum
 from functools import cached_property
 
-import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 
-from justlane.engine.circumstances import CircumstanceSpace, Space
-from justlane.engine.deciding import NO_CHANGE, Change, Judge, Question, judge
+from justlane.engine.circumstances import Space
+from justlane.engine.deciding import NO_CHANGE, Change, Judge, Question, judge, space_of
 from justlane.engine.explaining import Answer, answer, in_words, names_a_group
 from justlane.engine.index import EstateIndex
-from justlane.engine.people import Person, joined, people_behind
+from justlane.engine.people import ANONYMOUS_NAME, Person, joined, people_behind
 from justlane.engine.wording import Box
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS, Outcome
@@ -44,6 +44,8 @@ class Miss(Struct, frozen=True):
     """How many enabled people the change reaches; 0 if only the person asked about."""
     role: str = ""
     """For ROLE."""
+    action: str = ""
+    """For ALLOW_IN_ROLE: what the role would allow."""
     conditions: tuple[Box, ...] = ()
     """For CIRCUMSTANCES: those in which it is a yes."""
 
@@ -76,7 +78,7 @@ class _Finder:
             return
         yield from self._elsewise()
         if not self._judge.person.enabled:
-            somebody = msgspec.structs.replace(self._judge.person, enabled=True)
+            somebody = replace(self._judge.person, enabled=True)
             if self._turns(somebody):
                 yield Miss(Turn.ENABLE)
             return
@@ -86,7 +88,7 @@ class _Finder:
         near = {id(b): b for b in (*here, *mine) if b is not self._platform.open_binding}
         for binding in sorted(near.values(), key=self._platform.bindings.place):
             for miss, key, somebody, change in self._candidates(binding):
-                if key not in tried and self._turns(somebody, change):
+                if key not in tried and self._turns(somebody, change, miss):
                     tried.add(key)
                     yield miss
 
@@ -94,7 +96,7 @@ class _Finder:
         """Nothing is changed but the circumstances, or the active role."""
         question = self._question
         if question.situation is not None:
-            anywhere = self._with(self._judge.person, NO_CHANGE, Question(question.moment, None, question.role))
+            anywhere = self._with(self._judge.person, NO_CHANGE, replace(question, situation=None, day=question.dated))
             some = anywhere.allowed(self._action, self._address)
             if some:
                 yield Miss(Turn.CIRCUMSTANCES, conditions=in_words(anywhere, some))
@@ -105,33 +107,55 @@ class _Finder:
 
     def _candidates(self, binding: Binding) -> Iterator[tuple[Miss, object, Person, Change]]:
         """What could be changed about one binding, each with a key: the same change is offered once."""
-        somebody = self._judge.person
+        somebody, people = self._judge.person, self._people(binding)
         mine = binding.principal in somebody.principals
-        holds = self._judge.holds(binding.role, self._action)
         here = self._platform.covers(binding, self._address)
         if not binding.allows:
-            if mine and here:
-                yield Miss(Turn.LIFT, binding, self._people(binding)), binding, somebody, Change(without=(binding,))
-            return
-        if here and not mine and names_a_group(binding):
-            group = binding.principal
-            yield Miss(Turn.JOIN, binding), group, joined(self._index, somebody, group, self._name), NO_CHANGE
-        if not mine:
-            return
-        if here and holds and not self._judge.counts(binding, self._address):
+            if mine and here and not binding.built_in:
+                yield Miss(Turn.LIFT, binding, people), binding, somebody, Change(without=self._given_with(binding))
+        elif not mine:
+            if here and names_a_group(binding) and somebody.login != ANONYMOUS_NAME:
+                group = binding.principal
+                yield Miss(Turn.JOIN, binding), group, joined(self._index, somebody, group, self._name), NO_CHANGE
+        elif any(self._judge.holds(binding.role, action) for action in self._wanted):
+            yield from self._further(binding, people, here)
+        if binding.allows and mine and here and not binding.built_in:
+            for action in self._wanted:
+                if not self._judge.holds(binding.role, action):
+                    change = Change(roles=self._platform.roles.allowing(binding.role, action))
+                    key = ("role", binding.role, action)
+                    yield Miss(Turn.ALLOW_IN_ROLE, binding, people, action=action), key, somebody, change
+
+    def _further(self, binding: Binding, people: int, here: bool) -> Iterator[tuple[Miss, object, Person, Change]]:
+        """How a binding that the person has, and whose role holds what is wanted, could reach further."""
+        somebody = self._judge.person
+        anew = replace(binding, condition=ALWAYS, built_in=False, bundle="")
+        if here and not self._judge.counts(binding, self._address):
             change = Change(published=((binding.principal.name, self._address),))
-            yield Miss(Turn.PUBLISH, binding, self._people(binding)), ("publish", binding.principal), somebody, change
-        if here and holds and (binding.condition != ALWAYS or self._platform.ordered):
-            turn = Turn.LAST if binding.condition == ALWAYS else Turn.EXTEND
-            always = msgspec.structs.replace(binding, condition=ALWAYS)
-            yield Miss(turn, binding, self._people(binding)), binding, somebody, Change(more=(always,))
-        if holds and not here:
-            moved = msgspec.structs.replace(binding, scope=self._address, here_only=False)
+            yield Miss(Turn.PUBLISH, binding, people), ("publish", binding.principal), somebody, change
+        if here and self._platform.ordered:
+            yield Miss(Turn.LAST, binding, people), binding.key, somebody, Change(more=(anew,))
+        elif here and binding.condition != ALWAYS and not binding.built_in:
+            always = tuple(replace(b, condition=ALWAYS) for b in self._given_with(binding))
+            yield Miss(Turn.EXTEND, binding, people), (binding.key, binding.bundle), somebody, Change(more=always)
+        if not here:
+            moved = replace(binding, scope=self._address, here_only=False, built_in=False, bundle="")
             key = (binding.principal, binding.role)
-            yield Miss(Turn.GIVE_HERE_TOO, binding, self._people(binding)), key, somebody, Change(more=(moved,))
-        if here and not holds:
-            change = Change(holding=((binding.role, self._action),))
-            yield Miss(Turn.ALLOW_IN_ROLE, binding, self._people(binding)), ("role", binding.role), somebody, change
+            yield Miss(Turn.GIVE_HERE_TOO, binding, people), key, somebody, Change(more=(moved,))
+
+    def _given_with(self, binding: Binding) -> tuple[Binding, ...]:
+        """All that one line gives or denies by a bundle at once; otherwise the binding alone."""
+        if not binding.bundle:
+            return (binding,)
+        alike = replace(binding, role="", scope="")
+        given = self._platform.bindings.of(binding.principal)
+        return tuple(b for b in given if replace(b, role="", scope="") == alike)
+
+    @cached_property
+    def _wanted(self) -> tuple[str, ...]:
+        """The action, and those that have to be held before it counts."""
+        habits = self._platform.platform.habits
+        return tuple(dict.fromkeys(a for a in (self._action, habits.sign_in, habits.on_the_way) if a))
 
     @property
     def _name(self) -> str:
@@ -154,12 +178,27 @@ class _Finder:
         principals = self._judge.person.principals.union(*joining)
         conditions = [b.condition for p in principals for b in self._platform.bindings.of(p)]
         conditions += [ceiling.condition for ceiling in self._platform.platform.ceilings]
-        return CircumstanceSpace(conditions, self._question.moment, self._index.estate.time_zone)
+        return space_of(self._question, conditions, self._index.estate.time_zone)
 
-    def _turns(self, somebody: Person, change: Change = NO_CHANGE) -> bool:
-        """Whether the answer would be yes (without a situation: in some circumstances)."""
+    def _turns(self, somebody: Person, change: Change = NO_CHANGE, miss: Miss | None = None) -> bool:
+        """Whether the answer would be yes (if any circumstances are asked about: in some), by what the change names."""
         judging = self._with(somebody, change, self._question, self._space)
-        return bool(judging.allowed(self._action, self._address))
+        if not judging.allowed(self._action, self._address):
+            return False
+        return miss is None or miss.turn is not Turn.JOIN or self._is_by(judging, miss.binding)
+
+    def _is_by(self, judging: Judge, binding: Binding | None) -> bool:
+        """Whether a binding is one of those that give the action, or open the way to it."""
+        return any(
+            given is binding
+            for role in judging.active_roles()
+            if judging.allowed_as(role, self._action, self._address)
+            for action, scope in (
+                (self._action, self._address),
+                *((gate.action, gate.scope) for gate in judging.needs(self._address)),
+            )
+            for given, _ in judging.credit(role, action, scope)
+        )
 
 
 class Reply(Struct, frozen=True):

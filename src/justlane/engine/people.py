@@ -22,7 +22,7 @@ class Person(Struct, frozen=True):
 
 def person(index: EstateIndex, login: str, platform: str) -> Person:
     """A user of the directory, or `anonymous`, on a platform."""
-    if login == ANONYMOUS_NAME and login not in index.estate.directory.users:
+    if login == ANONYMOUS_NAME:
         return Person(login, True, frozenset((ANONYMOUS,)))
     known = {*index.membership.principals_of(user(login)), AUTHENTICATED}
     return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known))

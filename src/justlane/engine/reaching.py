@@ -13,6 +13,7 @@ from justlane.engine.membership import MemberStep
 from justlane.engine.people import way_to
 from justlane.engine.wording import Box
 from justlane.model.bindings import Binding
+from justlane.model.patterns import matching
 from justlane.model.scopes import contains, platform_of
 
 
@@ -64,10 +65,15 @@ class Reach(Struct, frozen=True):
     """Number of scopes where at least one action is allowed."""
     cells: int
     """Number of allowed (action, scope) pairs."""
+    pattern: str | None = None
+    """The actions that were asked about; None for all of them."""
 
 
-def reach(index: EstateIndex, login: str, question: Question, within: str | None = None) -> Reach:
-    """What the user may do at a scope and all it covers, or everywhere, in some circumstances."""
+def reach(
+    index: EstateIndex, login: str, question: Question, within: str | None = None, pattern: str | None = None
+) -> Reach:
+    """What the user may do at a scope and all it covers, or everywhere, in some circumstances: of all actions, or of
+    those like a pattern."""
     names = [platform_of(within)] if within else list(index.estate.platforms)
     trees: list[ReachedScope] = []
     scopes = cells = 0
@@ -76,11 +82,18 @@ def reach(index: EstateIndex, login: str, question: Question, within: str | None
         judging = judge(index, login, name, question)
         enabled = judging.person.enabled
         allowed = cells_of(judging, within or name)
+        if pattern is not None:
+            allowed = _narrowed(allowed, set(matching(pattern, judging.platform.platform.actions)))
         scopes += len(allowed)
         cells += sum(len(actions) for actions in allowed.values())
         if allowed:
             trees.append(_tree(index, judging, name, allowed))
-    return Reach(login, enabled, within, tuple(trees), scopes, cells)
+    return Reach(login, enabled, within, tuple(trees), scopes, cells, pattern)
+
+
+def _narrowed(allowed: Mapping[str, Mapping[str, int]], actions: set[str]) -> dict[str, dict[str, int]]:
+    some = {scope: {a: where for a, where in at.items() if a in actions} for scope, at in allowed.items()}
+    return {scope: at for scope, at in some.items() if at}
 
 
 def _tree(index: EstateIndex, judging: Judge, address: str, allowed: Mapping[str, Mapping[str, int]]) -> ReachedScope:
@@ -101,8 +114,9 @@ def _grants(index: EstateIndex, judging: Judge, action: str, address: str) -> tu
     """The bindings that give the action, in whichever of the person's roles."""
     found: dict[int, Grant] = {}
     for role in judging.active_roles():
-        if judging.allowed_as(role, action, address):
-            for binding, _ in judging.credit(role, action, address):
+        allowed = judging.allowed_as(role, action, address)
+        for binding, some in judging.credit(role, action, address) if allowed else ():
+            if some & allowed:
                 way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)
                 found[id(binding)] = Grant(binding, way)
     return tuple(found.values())

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from enum import StrEnum
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
-from justlane.model.roles import Action, Role
+from justlane.model.roles import Action, Pattern, Role
 
 
 class RoleStepKind(StrEnum):
@@ -90,6 +91,12 @@ class RoleIndex:
     def _excepted(self, name: str, held: Holdings) -> Holdings:
         gone = {a for pattern in self._roles[name].excepts for a in matching(pattern.text, self._actions)}
         return {action: steps for action, steps in held.items() if action not in gone}
+
+    def allowing(self, name: str, action: str) -> RoleIndex:
+        """All roles as they would be if one allowed an action more."""
+        role = self._roles[name]
+        more = replace(role, allows=(*role.allows, Pattern(action, role.source)))
+        return RoleIndex({**self._roles, name: more}, self._actions)
 
     def with_action(self, action: str) -> list[str]:
         """Names of the roles that hold an action."""

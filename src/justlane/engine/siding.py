@@ -1,20 +1,27 @@
-"""Two people side by side: what one has and the other lacks, and through what."""
+"""Two people side by side: what one has and the other lacks, in which circumstances, and through what."""
 
 from __future__ import annotations
 
 from msgspec import Struct
 
-from justlane.engine.deciding import Question
+from justlane.engine.circumstances import CircumstanceSpace, OnClock
+from justlane.engine.comparing import together
+from justlane.engine.deciding import Judge, Question, judge
 from justlane.engine.index import EstateIndex
-from justlane.engine.reaching import Grant, ReachedScope, reach
+from justlane.engine.people import way_to
+from justlane.engine.reaching import Grant
+from justlane.engine.wording import Box, boxes
+from justlane.model.scopes import platform_of
 
 
 class Surplus(Struct, frozen=True):
-    """Actions at scopes that one has and the other lacks, all through the same bindings."""
+    """Actions at scopes that one has and the other lacks, all through the same bindings, in the same circumstances."""
 
     actions: tuple[str, ...]
     scopes: tuple[str, ...]
     grants: tuple[Grant, ...]
+    conditions: tuple[Box, ...] = ()
+    """In which circumstances; empty for all."""
 
 
 class SideBySide(Struct, frozen=True):
@@ -23,7 +30,7 @@ class SideBySide(Struct, frozen=True):
     person: str
     other: str
     shared: int
-    """Number of (action, scope) pairs that both have."""
+    """Number of (action, scope) pairs that both have in some circumstances at once."""
     person_only: tuple[Surplus, ...]
     other_only: tuple[Surplus, ...]
 
@@ -36,47 +43,66 @@ class SideBySide(Struct, frozen=True):
 def side_by_side(
     index: EstateIndex, login: str, other: str, question: Question, within: str | None = None
 ) -> SideBySide:
-    """Compare what two people may do in some circumstances, within a scope or everywhere."""
-    mine, theirs = (_cells(index, name, question, within) for name in (login, other))
-    return SideBySide(
-        login,
-        other,
-        len(mine.keys() & theirs.keys()),
-        _surplus(mine, theirs),
-        _surplus(theirs, mine),
-    )
+    """Compare what two people may do, within a scope or everywhere; only-ifs that differ are a difference."""
+    surplus = _Sorted(index), _Sorted(index)
+    shared = 0
+    zone = index.estate.time_zone
+    for name in [platform_of(within)] if within else index.estate.platforms:
+        alone = [judge(index, who, name, question) for who in (login, other)]
+        mine, theirs = (judging for judging in together(alone, [zone, zone]) if judging)
+        covered = set(mine.platform.coverage.covered(within or name))
+        for address in filter(covered.__contains__, mine.platform.platform.scopes):
+            for action in mine.platform.platform.actions:
+                ours, others = mine.allowed(action, address), theirs.allowed(action, address)
+                shared += bool(ours & others)
+                surplus[0].add(mine, action, address, ours & ~others)
+                surplus[1].add(theirs, action, address, others & ~ours)
+    return SideBySide(login, other, shared, *(some.found() for some in surplus))
 
 
-_Cells = dict[tuple[str, str], tuple[Grant, ...]]
+class _Sorted:
+    """Cells with the same grants and circumstances together, scopes with the same actions together."""
+
+    def __init__(self, index: EstateIndex) -> None:
+        self._index = index
+        self._alike: dict[tuple[object, ...], dict[str, list[str]]] = {}
+        self._told: dict[tuple[object, ...], tuple[tuple[Grant, ...], tuple[Box, ...]]] = {}
+
+    def add(self, judging: Judge, action: str, address: str, some: int) -> None:
+        """Take in what one has in some circumstances, and the other lacks."""
+        if some:
+            grants = _grants(self._index, judging, action, address, some)
+            conditions = _said(judging, some)
+            key = (judging.platform.platform.name, *(id(grant.binding) for grant in grants), conditions)
+            self._told[key] = grants, conditions
+            self._alike.setdefault(key, {}).setdefault(address, []).append(action)
+
+    def found(self) -> tuple[Surplus, ...]:
+        """All of it."""
+        surplus: list[Surplus] = []
+        for key, scopes in self._alike.items():
+            by_actions: dict[tuple[str, ...], list[str]] = {}
+            for scope, actions in scopes.items():
+                by_actions.setdefault(tuple(actions), []).append(scope)
+            surplus += [Surplus(actions, tuple(where), *self._told[key]) for actions, where in by_actions.items()]
+        return tuple(surplus)
 
 
-def _cells(index: EstateIndex, login: str, question: Question, within: str | None) -> _Cells:
-    found: _Cells = {}
-
-    def visit(scope: ReachedScope) -> None:
-        for action, reached in scope.actions.items():
-            found[action, scope.address] = reached.grants
-        for inner in scope.inside:
-            visit(inner)
-
-    for tree in reach(index, login, question, within).platforms:
-        visit(tree)
-    return found
+def _grants(index: EstateIndex, judging: Judge, action: str, address: str, some: int) -> tuple[Grant, ...]:
+    """The bindings that give the action in some of these circumstances."""
+    found: dict[int, Grant] = {}
+    for role in judging.active_roles():
+        allowed = judging.allowed_as(role, action, address) & some
+        for binding, where in judging.credit(role, action, address) if allowed else ():
+            if where & allowed:
+                way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)
+                found[id(binding)] = Grant(binding, way)
+    return tuple(found.values())
 
 
-def _surplus(mine: _Cells, theirs: _Cells) -> tuple[Surplus, ...]:
-    """What is only in `mine`: cells with the same grants together, scopes with the same actions together."""
-    by_grants: dict[tuple[int, ...], dict[str, list[str]]] = {}
-    grants: dict[tuple[int, ...], tuple[Grant, ...]] = {}
-    for (action, scope), given in mine.items():
-        if (action, scope) not in theirs:
-            key = tuple(id(g.binding) for g in given)
-            grants[key] = given
-            by_grants.setdefault(key, {}).setdefault(scope, []).append(action)
-    found: list[Surplus] = []
-    for key, scopes in by_grants.items():
-        by_actions: dict[tuple[str, ...], list[str]] = {}
-        for scope, actions in scopes.items():
-            by_actions.setdefault(tuple(actions), []).append(scope)
-        found += [Surplus(actions, tuple(some), grants[key]) for actions, some in by_actions.items()]
-    return tuple(found)
+def _said(judging: Judge, some: int) -> tuple[Box, ...]:
+    space = judging.space
+    if isinstance(space, OnClock) and some != space.full:
+        assert isinstance(space.space, CircumstanceSpace)
+        return boxes(space.space, some)
+    return ()

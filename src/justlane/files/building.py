@@ -8,7 +8,16 @@ import msgspec
 
 from justlane.files.declared import DeclaredFiles
 from justlane.files.gathering import gathered
-from justlane.files.grants import bindings_of, ceilings_of, expectations_of, principal_of, situations_of
+from justlane.files.grants import (
+    bindings_of,
+    break_glass_ceilings,
+    break_glass_of,
+    bundles_of,
+    ceilings_of,
+    expectations_of,
+    principal_of,
+    situations_of,
+)
 from justlane.files.lookup import is_time_zone
 from justlane.files.shapes import (
     ConnectionShape,
@@ -20,11 +29,11 @@ from justlane.files.shapes import (
     ScopeShape,
 )
 from justlane.files.yamltext import Text, Where
-from justlane.model.bindings import Publication
+from justlane.model.bindings import Ceiling, Publication
 from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
 from justlane.model.people import Directory, LocalGroup, Membership
 from justlane.model.roles import Action, Pattern, Role
-from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope
+from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope, platform_of
 
 _UNITS = {"minute": 60, "hour": 3600, "day": 86400, "week": 604800}
 
@@ -32,6 +41,7 @@ _UNITS = {"minute": 60, "hour": 3600, "day": 86400, "week": 604800}
 def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Estate:
     """Put an estate together. Names are not checked here; what stands twice keeps its first meaning, and says so."""
     platforms: dict[str, Platform] = {}
+    break_glass = break_glass_of(declared)
     for text, shape in declared.of(PlatformFile):
         if shape.platform in platforms:
             first = platforms[shape.platform].source
@@ -40,7 +50,7 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
                 "same-name-twice", text.source("platform"), message, f"it is declared at {first.line_address} already"
             )
         else:
-            platforms[shape.platform] = _platform(text, shape)
+            platforms[shape.platform] = _platform(text, shape, break_glass_ceilings(break_glass))
     for name, role in _all_roles(declared, platforms):
         platforms[name].roles[role.name] = role
     return Estate(
@@ -53,6 +63,10 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         expectations=expectations_of(declared),
         situations=situations_of(declared, zone_of(root)),
         pull_every=seconds(root.people.pull_every),
+        break_glass=break_glass,
+        bundles={
+            name: frozenset(platform_of(scope) for _, scope in pairs) for name, pairs in bundles_of(declared).items()
+        },
     )
 
 
@@ -67,7 +81,7 @@ def zone_of(root: EstateFile) -> str:
     return root.time_zone if is_time_zone(root.time_zone) else "UTC"
 
 
-def _platform(text: Text, shape: PlatformFile) -> Platform:
+def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) -> Platform:
     root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"))
     scopes = {root.address: root}
     for address, here, scope in _walk(shape.scopes, root.address, ("scopes",)):
@@ -90,7 +104,7 @@ def _platform(text: Text, shape: PlatformFile) -> Platform:
             for place, item in enumerate(shape.published)
             for scope in item.to
         ),
-        ceilings=ceilings_of(text, shape),
+        ceilings=(*ceilings_of(text, shape), *everywhere),
     )
 
 

@@ -6,12 +6,13 @@ from ipaddress import ip_address
 
 from justlane.files.checking_platforms import check_platforms
 from justlane.files.declared import DeclaredFiles
-from justlane.files.grants import BUNDLE, bundles_of, duties_of, principal_of, role_at
+from justlane.files.grants import BUNDLE, Bundles, bundles_of, duties_of, principal_of, role_at
 from justlane.files.lookup import FormerName, Found, Lookup, error, is_time_zone, no_time_zone
 from justlane.files.shapes import BindingShape, ExpectationShape, FileWithBindings, RolesFile
 from justlane.files.yamltext import Text
 from justlane.model.estate import Binds, Decides, Estate
-from justlane.model.findings import Finding, Source
+from justlane.model.expectations import Duty, Extent
+from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
@@ -25,7 +26,10 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     for text, file in declared.of(RolesFile):
         found += lookup.name(file.roles_for, estate.platforms, "platform", text.source("roles for"))
     found += check_platforms(lookup, declared)
-    bundles = set(bundles_of(declared))
+    for account in estate.break_glass:
+        found += lookup.principal(account.account, account.source)
+        found += [wrong for network in account.networks for wrong in lookup.network(network, account.source)]
+    bundles = bundles_of(declared)
     for text, file_with_bindings in declared.of(FileWithBindings):
         found += _bundles(lookup, text, file_with_bindings)
         found += _situations(text, file_with_bindings)
@@ -55,13 +59,16 @@ def _situations(text: Text, file: FileWithBindings) -> Found:
             yield error("wrong-value", source, message, "write one address, such as 192.0.2.7")
 
 
-def _binding(lookup: Lookup, bundles: set[str], text: Text, place: int, shape: BindingShape) -> Found:
+def _binding(lookup: Lookup, bundles: Bundles, text: Text, place: int, shape: BindingShape) -> Found:
     key = "give" if shape.give else "deny"
+    named = [role.removeprefix(BUNDLE).strip() for role in shape.give or shape.deny if role.startswith(BUNDLE)]
+    places = (*shape.at, *(scope for bundle in named for _, scope in bundles.get(bundle, ())))
     for j, principal in enumerate(shape.to):
-        yield from _to(lookup, principal_of(principal), shape.at, text.source("bindings", place, "to", j))
+        yield from _to(lookup, principal_of(principal), places, text.source("bindings", place, "to", j))
     for j, address in enumerate(shape.at):
         yield from lookup.scope(address, text.source("bindings", place, "at", j))
-        yield from _deny(lookup, shape, address, text.source("bindings", place, key))
+    for platform in dict.fromkeys(map(platform_of, places)):
+        yield from _deny(lookup, shape, platform, text.source("bindings", place, key))
     for j, role in enumerate(shape.give or shape.deny):
         source = text.source("bindings", place, key, j)
         if role.startswith(BUNDLE):
@@ -93,17 +100,17 @@ def _deny(lookup: Lookup, shape: BindingShape, address: str, source: Source) -> 
 
 
 def _twice(estate: Estate) -> Found:
-    """The same binding twice is a mistake, except where the order decides."""
+    """The same binding twice is worth a warning, except where the order decides, or a bundle brings it again."""
     first: dict[tuple[object, ...], Source] = {}
     for b in estate.bindings:
         platform = estate.platforms.get(platform_of(b.scope))
         if platform is None or platform.habits.decides is Decides.LAST_MATCH:
             continue
         key = (*b.key, b.effect, b.here_only, b.condition, b.built_in)
-        if key in first:
+        if key in first and not b.bundle:
             message = f"{b.role} is given to {b.principal} at {b.scope} a second time"
             hint = f"it is given at {first[key].line_address} already"
-            yield error("same-binding-twice", b.source, message, hint)
+            yield Finding("same-binding-twice", Severity.WARNING, b.source, message, hint)
         first.setdefault(key, b.source)
 
 
@@ -126,29 +133,30 @@ def _expectation(lookup: Lookup, text: Text, place: int, shape: ExpectationShape
     def at(*key: str | int) -> Source:
         return text.source("expectations", place, *key)
 
-    if shape.user is not None:
+    if shape.user is not None and shape.user != PrincipalKind.ANONYMOUS:
         yield from lookup.principal(Principal(PrincipalKind.USER, shape.user), at("user"))
     if shape.only is not None:
         yield from lookup.principal(principal_of(shape.only), at("only"))
     if shape.situation is not None:
         yield from lookup.name(shape.situation, lookup.estate.situations, "situation", at("in"))
     key = next(k for k in ("may", "may not", "nobody may both") if ("expectations", place, k) in text.values)
-    one_place = shape.at or shape.anywhere_in
-    if one_place is not None:
-        yield from lookup.scope(one_place, at("at" if shape.at else "anywhere in"))
+    placed = shape.placed
+    if placed is not None:
+        yield from lookup.scope(placed[1], at(placed[0]))
     for j, duty in enumerate(duties_of(shape)):
-        if one_place is None:
+        if placed is None:
             yield from lookup.scope(duty.scope, at(key, j))
-        yield from _duty(lookup, duty.action, duty.scope, duty.anywhere, at(key, j))
+        yield from _duty(lookup, duty, at(key, j))
 
 
-def _duty(lookup: Lookup, action: str, address: str, anywhere: bool, source: Source) -> Found:
+def _duty(lookup: Lookup, duty: Duty, source: Source) -> Found:
+    action, address = duty.action, duty.scope
     platform = lookup.estate.platforms.get(platform_of(address))
     if platform is None or address not in platform.scopes:
         return
     yield from lookup.name(action, platform.actions, f"action on {platform.name} named", source)
     kind = platform.scopes[address].kind
-    if not anywhere and action in platform.actions and not platform.actions[action].applies(kind):
+    if duty.extent is Extent.AT and action in platform.actions and not platform.actions[action].applies(kind):
         kinds = ", ".join(platform.actions[action].applies_to)
         message = f"{action} does not apply to a {kind}, only to: {kinds}"
         yield error("not-applicable", source, message, "write `anywhere in:` to mean the scopes below")

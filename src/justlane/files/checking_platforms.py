@@ -12,7 +12,7 @@ from justlane.files.lookup import Found, Lookup, error
 from justlane.files.shapes import PlatformFile, ScopeShape
 from justlane.files.yamltext import Text, Where
 from justlane.model.estate import Decides, Platform
-from justlane.model.findings import Finding
+from justlane.model.findings import Finding, Severity
 from justlane.model.patterns import matching
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, contains
 
@@ -52,9 +52,10 @@ def _conditions(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
     for place, shape in enumerate(file.ceilings):
         for j, pattern in enumerate(shape.never):
             yield from lookup.pattern(platform, pattern, text.source("ceilings", place, "never", j))
-        for j, to in enumerate(shape.to):
-            source = text.source("ceilings", place, "to", j)
-            yield from lookup.principal_on(principal_of(to), platform.name, source)
+        for key, some in (("to", shape.to), ("but not to", shape.but_not_to)):
+            for j, to in enumerate(some):
+                source = text.source("ceilings", place, key, j)
+                yield from lookup.principal_on(principal_of(to), platform.name, source)
         yield from lookup.when(text, ("ceilings", place, "when"), shape.when)
     for name, scope in file.scopes.items():
         yield from _where(lookup, text, platform, f"{platform.name}/{name}", scope, ("scopes", name))
@@ -79,6 +80,10 @@ def _own_groups(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
     for group in platform.local_groups.values():
         for member in group.members:
             yield from lookup.principal(member.member, member.source)
+    if file.published and not platform.habits.publication:
+        message = f"{platform.name} needs no publication: what is published changes nothing"
+        hint = "take it out, or say `publication: needed` among its habits"
+        yield Finding("no-effect", Severity.WARNING, text.key("published"), message, hint)
     for place, shape in enumerate(file.published):
         yield from lookup.name(
             shape.group, lookup.estate.directory.groups, "group", text.source("published", place, "group")

@@ -14,7 +14,7 @@ from justlane.model.names import did_you_mean
 
 _SENTENCES = (
     "write one of: user + may, user + may not, only + may, at most + may, nobody may both; "
-    "each with `at` or `anywhere in`"
+    "each with `at` or `anywhere in` (user + may also with `everywhere in`)"
 )
 
 
@@ -28,6 +28,8 @@ def note(error: ValidationError, shape: type[Shape], text: Text) -> list[Where]:
         if kind == "extra_forbidden":
             key = str(detail["loc"][-1])
             hint = did_you_mean(key, keys_at(shape, detail["loc"][:-1]), "see the page on estate files for the keys")
+            if detail["input"] is None and " " in key:
+                hint = "if it is part of the text before it, put that in quotes: inside { } a comma ends it"
             text.wrong("unknown-key", text.key(*detail["loc"]), f"there is no key {key!r} here", hint)
         elif kind == "missing":
             owner = text.key(*where) if where else text.source()
@@ -89,10 +91,12 @@ _CUSTOM = {
     "sentence": _SENTENCES,
     "place": "add `at: SCOPE` (in an expectation also `anywhere in: SCOPE`), or take it out",
     "apart": "name a second action",
+    "everywhere": "write `anywhere in`: it means some place there",
     "source": "write one of: ldif, csv, ldap, scim",
     "readable": "use https://; where the network is safe, say `encryption: none`",
     "sign in": "write `sign in as: DN` with `password from`, or `sign in by: certificate`, `socket` or `nobody`",
     "signs in twice": "take `sign in as` and `password from` out, or `sign in by`",
+    "no hours": "write 00:00-24:00 for the whole day, or leave it out",
     "year": "write a time between the years 1900 and 2999",
     "effect": "write `give: ROLE` or `deny: ROLE`",
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime
 from itertools import product
 from zoneinfo import ZoneInfo
@@ -17,17 +17,19 @@ from justlane.files.shapes import (
     WhenShape,
 )
 from justlane.files.yamltext import Text
-from justlane.model.bindings import Binding, Ceiling, Effect
+from justlane.model.bindings import Binding, BreakGlass, Ceiling, Effect
 from justlane.model.circumstances import WEEKDAYS, Condition, Hours, Situation
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
     Duty,
+    Extent,
     NobodyMayBoth,
     OnlyGroupMay,
     UserMay,
     UserMayNot,
 )
+from justlane.model.findings import Source
 from justlane.model.people import Principal, PrincipalKind
 
 BUNDLE = "bundle "
@@ -100,6 +102,8 @@ def condition_of(shape: WhenShape | None, dates: BindingShape | None = None) -> 
         networks=asked.networks,
         multi_factor=asked.multi_factor,
         methods=asked.methods,
+        not_networks=asked.not_networks,
+        not_methods=asked.not_methods,
         weekdays=tuple(sorted({day for span in asked.days for day in _days(span)})),
         hours=tuple(_hours(span) for span in asked.hours),
         time_zone=asked.time_zone,
@@ -123,9 +127,40 @@ def _hours(span: str) -> Hours:
 def ceilings_of(text: Text, file: PlatformFile) -> tuple[Ceiling, ...]:
     """The ceilings of a platform."""
     return tuple(
-        Ceiling(principal_of(to), shape.never, condition_of(shape.when), shape.because, text.source("ceilings", place))
+        Ceiling(
+            principal_of(to),
+            shape.never,
+            condition_of(shape.when),
+            shape.because,
+            text.source("ceilings", place),
+            tuple(principal_of(left_out) for left_out in shape.but_not_to),
+        )
         for place, shape in enumerate(file.ceilings)
         for to in shape.to
+    )
+
+
+def break_glass_of(declared: DeclaredFiles) -> tuple[BreakGlass, ...]:
+    """The accounts for the day on which nothing else works."""
+    root, text = declared.root, declared.files[0].text
+    return tuple(
+        BreakGlass(principal_of(shape.account), shape.networks, shape.because, _one_of(text, place))
+        for place, shape in enumerate(root.break_glass if root else ())
+    )
+
+
+def _one_of(text: Text, place: int) -> Source:
+    """Where one of several stands; a single one may stand without a list around it."""
+    one = ("break-glass", place)
+    return text.source(*(one if one in text.values else one[:1]))
+
+
+def break_glass_ceilings(accounts: Iterable[BreakGlass]) -> tuple[Ceiling, ...]:
+    """What holds on every platform: nothing, from anywhere but the network of the account."""
+    return tuple(
+        Ceiling(account.account, ("*",), Condition(not_networks=account.networks), account.reason, account.source)
+        for account in accounts
+        if account.networks
     )
 
 
@@ -171,7 +206,8 @@ def _expectation(text: Text, place: int, shape: ExpectationShape) -> AnyExpectat
 def duties_of(shape: ExpectationShape) -> tuple[Duty, ...]:
     """The actions of an expectation with their places."""
     actions = shape.may or shape.may_not or shape.nobody_may_both or ()
-    scope = shape.at or shape.anywhere_in
-    if scope is None:
+    placed = shape.placed
+    if placed is None:
         return tuple(Duty(*role_at(action)) for action in actions)
-    return tuple(Duty(action, scope, shape.anywhere_in is not None) for action in actions)
+    extent, scope = placed
+    return tuple(Duty(action, scope, Extent(extent)) for action in actions)

@@ -35,6 +35,7 @@ class Lookup:
         self.estate = estate
         self._former = former
         self._left_out = declared.left_out()
+        self._said_empty = False
 
     def name(self, name: str, known: Collection[str], what: str, source: Source) -> Found:
         """A name must be known; one whose own declaration is wrong is not reported a second time."""
@@ -51,7 +52,18 @@ class Lookup:
             message = f"the directory has no {what} {name!r} any more"
             yield error("unknown-name", source, message, f"take it out: it was last seen in {known_before.seen}")
             return
-        hint = did_you_mean(name, known, f"there is none at all: declare the {what}" if not known else "")
+        if what in kinds and not self.estate.directory.users and not self.estate.directory.groups:
+            if not self._said_empty:
+                hint = "see what was read: justlane people show"
+                message = f"the directory holds nobody at all, no {what} {name!r} either"
+                yield error("unknown-name", source, message, hint)
+            self._said_empty = True
+            return
+        on = [p.name for p in self.estate.platforms.values() if what == "group" and name in p.local_groups]
+        if on:
+            hint = f"it is a local group of {' and '.join(on)}: write `local group {name}`"
+        else:
+            hint = did_you_mean(name, known, f"there is none at all: declare the {what}" if not known else "")
         yield error("unknown-name", source, f"{kinds.get(what, 'there is no')} {what} {name!r}", hint)
 
     def principal(self, principal: Principal, source: Source) -> Found:
@@ -92,15 +104,20 @@ class Lookup:
             hint = "a pattern that matches nothing is a mistake: take it out or correct it"
             yield error("empty-pattern", source, f"no action of {platform.name} matches {pattern!r}", hint)
 
+    def network(self, network: str, source: Source) -> Found:
+        """A network must be one, in CIDR."""
+        try:
+            ip_network(network)
+        except ValueError as wrong:
+            hint = "write a network such as 192.0.2.0/24 or 2001:db8::/32"
+            yield error("wrong-value", source, f"{network!r} is not a network: {wrong}", hint)
+
     def when(self, text: Text, where: Where, shape: WhenShape | None) -> Found:
         """Networks must be networks, and a time zone one that exists."""
-        for place, network in enumerate(shape.networks if shape else ()):
-            try:
-                ip_network(network)
-            except ValueError as wrong:
-                source = text.source(*where, "from network", place)
-                hint = "write a network such as 192.0.2.0/24 or 2001:db8::/32"
-                yield error("wrong-value", source, f"{network!r} is not a network: {wrong}", hint)
+        named = (("from network", shape.networks), ("not from network", shape.not_networks)) if shape else ()
+        for key, some in named:
+            for place, network in enumerate(some):
+                yield from self.network(network, text.source(*where, key, place))
         if shape and shape.time_zone and not is_time_zone(shape.time_zone):
             yield no_time_zone(shape.time_zone, text.source(*where, "time zone"))
 

@@ -15,6 +15,7 @@ from justlane.files.directory_shapes import DirectoryShape, PeopleShape
 from justlane.files.vocabulary import (
     ADDRESS,
     OF_GROUP,
+    OF_USER,
     ROLE_AT,
     SECRET,
     UNBOUND,
@@ -23,6 +24,7 @@ from justlane.files.vocabulary import (
     ManyPrincipals,
     Name,
     NamedPrincipal,
+    ScopeName,
     Shape,
     Span,
     Value,
@@ -70,6 +72,13 @@ class HabitsShape(Shape):
     )
 
 
+def _lasting(value: str) -> str:
+    """Hours that end when they begin are no hours; the whole day is written 00:00-24:00."""
+    if value[:5] == value[6:]:
+        raise PydanticCustomError("no hours", "{hours} start and end at the same minute", {"hours": value})
+    return value
+
+
 class WhenShape(Shape):
     """Circumstances that must hold."""
 
@@ -77,11 +86,20 @@ class WhenShape(Shape):
         (), alias="from network", description="Networks in CIDR form, IPv4 or IPv6; any one of them."
     )
     multi_factor: YesNo | None = Field(None, alias="multi-factor", description="Whether a second factor was used.")
+    not_networks: Many = Field(
+        (), alias="not from network", description="Networks; from none of them. Whoever has no address is in none."
+    )
     methods: Many = Field((), alias="signed in by", description="Ways to sign in; any one of them.")
+    not_methods: Many = Field(
+        (), alias="not signed in by", description="Ways to sign in; none of them. An unknown one is none."
+    )
     days: Annotated[tuple[Day, ...], BeforeValidator(listed, json_schema_input_type=Day | list[Day])] = Field(
         (), description="Weekdays, mon to sun, or spans such as mon-fri."
     )
-    hours: Annotated[tuple[Span, ...], BeforeValidator(listed, json_schema_input_type=Span | list[Span])] = Field(
+    hours: Annotated[
+        tuple[Annotated[Span, AfterValidator(_lasting)], ...],
+        BeforeValidator(listed, json_schema_input_type=Span | list[Span]),
+    ] = Field(
         (), alias="between", description="Hours, such as 22:00-06:00; the start belongs to them, the end does not."
     )
     time_zone: Words = Field("", alias="time zone", description="For days and hours; the estate's own, when left out.")
@@ -126,7 +144,7 @@ class ScopeShape(Shape):
     kind: Words = Field(alias="is", description="The kind of scope, in the platform's own word.")
     purpose: Words = Field("", alias="for", description="What it is for.")
     has: dict[Words, Value] = Field({}, description="Attributes.")
-    holds: dict[Name, AnyScope] = Field({}, description="The scopes inside.")
+    holds: dict[ScopeName, AnyScope] = Field({}, description="The scopes inside.")
     gathers: Many = Field((), description="For a resource group: the addresses of the scopes that it gathers.")
     gathers_where: WhereShape | None = Field(
         None,
@@ -206,6 +224,7 @@ class CeilingShape(Shape):
 
     never: Many = Field(description="Actions, or patterns with *.")
     to: ManyPrincipals = Field(description="To whom.")
+    but_not_to: ManyPrincipals = Field((), alias="but not to", description="Whom it leaves out.")
     when: WhenShape | None = Field(None, description="In which circumstances.")
     because: Words = Field(description="The reason.")
 
@@ -238,6 +257,9 @@ class ExpectationShape(Shape):
     may_not: Many | None = Field(None, alias="may not", description="One or more actions.")
     at: Words | None = Field(None, description="The address of a scope.")
     anywhere_in: Words | None = Field(None, alias="anywhere in", description="A scope, with all that it covers.")
+    everywhere_in: Words | None = Field(
+        None, alias="everywhere in", description="For `user` + `may`: each place that a scope covers."
+    )
     situation: Words | None = Field(
         None, alias="in", description="The situation in which it is judged; all circumstances, when left out."
     )
@@ -247,7 +269,7 @@ class ExpectationShape(Shape):
     def _one_sentence(self) -> ExpectationShape:
         """The keys must make one of the five sentences."""
         keys = {type(self).model_fields[name].alias or name for name in self.model_fields_set} - {"because", "in"}
-        place = keys & {"at", "anywhere in"}
+        place = keys & {"at", "anywhere in", "everywhere in"}
         claim = keys - place
         if claim not in (
             {"user", "may"},
@@ -264,7 +286,15 @@ class ExpectationShape(Shape):
             raise PydanticCustomError("place", "it must say one place")
         if self.nobody_may_both is not None and len(self.nobody_may_both) < 2:
             raise PydanticCustomError("apart", "it takes two or more duties to keep apart")
+        if "everywhere in" in keys and claim != {"user", "may"}:
+            raise PydanticCustomError("everywhere", "only `user` + `may` can say `everywhere in`")
         return self
+
+    @property
+    def placed(self) -> tuple[str, str] | None:
+        """How it says its one place, and the scope; None if each duty says its own."""
+        said = (("at", self.at), ("anywhere in", self.anywhere_in), ("everywhere in", self.everywhere_in))
+        return next(((key, scope) for key, scope in said if scope is not None), None)
 
 
 Bindings = Annotated[tuple[BindingShape, ...], Field(description="Who is given which role where, and why.")]
@@ -283,6 +313,27 @@ class FileWithBindings(Shape):
     expectations: Expectations = ()
 
 
+class BreakGlassShape(Shape):
+    """An account for the day on which nothing else works."""
+
+    account: Annotated[str, StringConstraints(pattern=OF_USER, strip_whitespace=True)] = Field(
+        description="`user NAME`."
+    )
+    networks: Many = Field((), alias="from network", description="From where alone it may do anything at all (CIDR).")
+    because: Words = Field("", description="Where its secret lies, and who may take it out.")
+
+
+def _break_glass(value: Any) -> Any:
+    some = value if isinstance(value, list) else [value]
+    return [{"account": item} if isinstance(item, str) else item for item in some]
+
+
+BreakGlass = Annotated[
+    tuple[BreakGlassShape, ...],
+    BeforeValidator(_break_glass, json_schema_input_type=str | BreakGlassShape | list[str | BreakGlassShape]),
+]
+
+
 class EstateFile(FileWithBindings):
     """The root file of an estate, `estate.yaml`."""
 
@@ -291,6 +342,9 @@ class EstateFile(FileWithBindings):
     time_zone: Words = Field("UTC", alias="time zone", description="An IANA time zone, such as Europe/Amsterdam.")
     directories: dict[Name, DirectoryShape] = Field(description="Where people and groups come from.")
     people: PeopleShape = Field(unsaid(PeopleShape), description="How old the picture of the people may be.")
+    break_glass: BreakGlass = Field(
+        (), alias="break-glass", description="Accounts for the day on which nothing else works."
+    )
     include: Many = Field((), description="The other files, relative to the folder; * matches in file names.")
 
 
@@ -302,7 +356,7 @@ class PlatformFile(FileWithBindings):
     habits: HabitsShape
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
     actions: dict[Name, ActionShape] = Field(description="What can be done on it, in its own words.")
-    scopes: dict[Name, AnyScope] = Field({}, description="The tree of places.")
+    scopes: dict[ScopeName, AnyScope] = Field({}, description="The tree of places.")
     roles: dict[Name, RoleShape] = Field({}, description="Named sets of actions.")
     local_groups: dict[Name, LocalGroupShape] = Field({}, alias="local groups", description="Groups of its own.")
     published: tuple[PublishedShape, ...] = Field((), description="Where groups count.")

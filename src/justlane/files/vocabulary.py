@@ -7,12 +7,17 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import BaseModel, BeforeValidator, ConfigDict, StringConstraints
 
 NAME = r"^([\w@+-][\w.@+-]*|\.[\w@+-][\w.@+-]*|\.\.[\w.@+-]+)$"
+_UNSHOWN = r"\x00-\x1f\x7f-\x9f\u00ad\u0600-\u0605\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb"
+_FIRST, _WITHIN, _LAST = rf"[^/.\s{_UNSHOWN}]", rf"[^/{_UNSHOWN}]", rf"[^/\s{_UNSHOWN}]"
+_SCOPE_NAME = rf"{_FIRST}({_WITHIN}*{_LAST})?"
+SCOPE_NAME = rf"^({_SCOPE_NAME}|\.{_SCOPE_NAME}|\.\.{_WITHIN}*{_LAST})$"
 NAMED_PRINCIPAL = r"^(group|user) \S.*$"
+OF_USER = r"^user \S.*$"
 OF_GROUP = r"^group \S.*$"
 ADDRESS = r"^https?://[^\s/?#@]+([/?#]\S*)?$"
 SECRET = r"^(environment|file|keyring) \S.*$"
 UNBOUND = r"^(closed|open with \S+)$"
-ROLE_AT = r"^\S+ at \S+$"
+ROLE_AT = r"^\S+ at \S.*$"
 LOGIN_RULE = r"^[^*\s]*\*[^*\s]*$"
 GROUP_RULE = r"^[^*]*\*[^*]*$"
 SPAN_OF_TIME = r"^[1-9]\d{0,4} (minute|hour|day|week)s?$"
@@ -26,7 +31,9 @@ PRINCIPAL = r"^(group \S.*|local group \S.*|user \S.*|authenticated|anonymous)$"
 PATTERNS = {
     PRINCIPAL: "`group NAME`, `local group NAME`, `user NAME`, `authenticated` or `anonymous`",
     NAME: "a name of letters, digits and . _ @ + - without spaces, that is not . or ..",
+    SCOPE_NAME: "a name of printable characters without /, no space at its ends, that is not . or ..",
     NAMED_PRINCIPAL: "`group NAME` or `user NAME`",
+    OF_USER: "`user NAME`",
     OF_GROUP: "`group NAME`",
     ADDRESS: "an address that starts with http:// or https://, without an account in it",
     SECRET: "`environment NAME`, `file PATH` or `keyring NAME`",
@@ -56,6 +63,7 @@ def listed(value: Any) -> Any:
 
 Words = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
 Name = Annotated[str, StringConstraints(pattern=NAME, max_length=200)]
+ScopeName = Annotated[str, StringConstraints(pattern=SCOPE_NAME, max_length=200)]
 PrincipalText = Annotated[str, StringConstraints(pattern=PRINCIPAL, strip_whitespace=True)]
 NamedPrincipal = Annotated[str, StringConstraints(pattern=NAMED_PRINCIPAL, strip_whitespace=True)]
 YesNo = Annotated[bool, BeforeValidator(lambda value: value, json_schema_input_type=bool | Literal["yes", "no"])]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from enum import StrEnum
 
 from msgspec import Struct
@@ -42,6 +43,11 @@ class Binding(Struct, frozen=True):
         return self.effect is Effect.ALLOW
 
     @property
+    def acting(self) -> str:
+        """What somebody acts as by it, where roles are held one at a time: the role, or the bundle as one thing."""
+        return f"bundle {self.bundle}" if self.bundle else self.role
+
+    @property
     def key(self) -> tuple[str, str, str]:
         """Principal, role and scope as text."""
         return (str(self.principal), self.role, self.scope)
@@ -53,6 +59,22 @@ class Ceiling(Struct, frozen=True):
     principal: Principal
     patterns: tuple[str, ...]
     condition: Condition
+    reason: str
+    source: Source
+    but_not: tuple[Principal, ...] = ()
+    """Whom it leaves out, although the principal stands for them."""
+
+    def names(self, principals: Collection[Principal]) -> bool:
+        """Whether it is for somebody whom these principals stand for."""
+        return self.principal in principals and not any(left_out in principals for left_out in self.but_not)
+
+
+class BreakGlass(Struct, frozen=True):
+    """An account for the day on which nothing else works."""
+
+    account: Principal
+    networks: tuple[str, ...]
+    """CIDR: from where alone it may do anything; empty for anywhere."""
     reason: str
     source: Source
 

@@ -31,6 +31,10 @@ class Condition(Struct, frozen=True):
     multi_factor: bool | None = None
     methods: tuple[str, ...] = ()
     """Ways to sign in; empty for any."""
+    not_networks: tuple[str, ...] = ()
+    """CIDR: from none of these; whoever has no address is in none."""
+    not_methods: tuple[str, ...] = ()
+    """Ways to sign in that it must not be; an unknown one is none of them."""
     weekdays: tuple[int, ...] = ()
     """0 is Monday; empty for any."""
     hours: tuple[Hours, ...] = ()
@@ -44,7 +48,8 @@ class Condition(Struct, frozen=True):
     @property
     def circumstantial(self) -> bool:
         """Whether it asks for more than dates."""
-        return bool(self.networks or self.methods or self.weekdays or self.hours) or self.multi_factor is not None
+        asked = (self.networks, self.not_networks, self.methods, self.not_methods, self.weekdays, self.hours)
+        return any(asked) or self.multi_factor is not None
 
 
 ALWAYS = Condition()
@@ -71,4 +76,4 @@ class Outcome(StrEnum):
 
 
 def _clock(minutes: int) -> str:
-    return f"{minutes // 60 % 24:02}:{minutes % 60:02}"
+    return f"{minutes // 60:02}:{minutes % 60:02}"

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.model.bindings import Binding, Ceiling, Publication
+from justlane.model.bindings import Binding, BreakGlass, Ceiling, Publication
 from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
@@ -117,3 +117,6 @@ class Estate(Struct, frozen=True):
     """When and from where the people were read."""
     pull_every: int = 0
     """Seconds after which a snapshot of the people is too old."""
+    break_glass: tuple[BreakGlass, ...] = ()
+    bundles: dict[str, frozenset[str]] = {}
+    """Name -> the platforms on which it holds something."""

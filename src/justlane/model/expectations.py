@@ -2,21 +2,33 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from msgspec import Struct
 
 from justlane.model.findings import Source
 
 
+class Extent(StrEnum):
+    """At which places of a scope a duty is meant."""
+
+    AT = "at"
+    ANYWHERE = "anywhere in"
+    """At some place that the scope covers."""
+    EVERYWHERE = "everywhere in"
+    """At each place that the scope covers and where the action applies."""
+
+
 class Duty(Struct, frozen=True, array_like=True, order=True):
-    """An action at a scope, or anywhere in what that scope covers."""
+    """An action at a scope, or at what that scope covers."""
 
     action: str
     scope: str
-    anywhere: bool = False
+    extent: Extent = Extent.AT
 
     def __str__(self) -> str:
         """`restart-station at fieldnet/north`, or `… anywhere in …`."""
-        return f"{self.action} {'anywhere in' if self.anywhere else 'at'} {self.scope}"
+        return f"{self.action} {self.extent} {self.scope}"
 
 
 class Expectation(Struct, frozen=True, tag_field="claim", kw_only=True):

@@ -67,3 +67,8 @@ def can_be_shown(name: str) -> bool:
     if name in (".", "..") or len(name) > LONGEST or without_secrets(name) != name:
         return False
     return name.isprintable() or all(letter.isprintable() or category(letter) == "Zs" for letter in name)
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """`1 scope`, `2 scopes`, `2 entries`."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"

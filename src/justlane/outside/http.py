@@ -13,7 +13,7 @@ import msgspec
 
 from justlane.model import interruption
 from justlane.model.errors import JustLaneError, NonsenseError, OutsideError, TimedOutError, UnreachableError
-from justlane.model.names import one_line
+from justlane.model.names import counted, one_line
 from justlane.outside import certificates
 from justlane.outside.certificates import Trusted
 from justlane.outside.limits import Limits, Watch
@@ -123,7 +123,7 @@ def explained(error: Exception, who: str, url: str, seconds: float, advice: str 
     if unsafe is not None:
         return certificates.failure(unsafe, f"{who} at {url}")
     if isinstance(error, httpx.TimeoutException | TimeoutError):
-        message = f"{who} does not answer in time at {url}: nothing within {seconds:.0f} seconds"
+        message = f"{who} does not answer in time at {url}: nothing within {counted(round(seconds), 'second')}"
         return TimedOutError(message, "see whether it hangs, then try again")
     if isinstance(error, httpx.RemoteProtocolError | httpx.DecodingError | httpx.TooManyRedirects):
         said = one_line(str(error))

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from justlane.model import interruption
 from justlane.model.errors import NonsenseError, TimedOutError
+from justlane.model.names import counted
 
 _A_MOMENT = 0.5
 """Seconds after which a Ctrl-C that got lost is noticed."""
@@ -45,13 +46,15 @@ class Watch:
         """Seconds that are left. TimedOutError if there are none."""
         now = time.monotonic()
         if now >= self._end and not self.heard:
-            message = f"{self._who} does not answer in time: nothing within {self._limits.seconds:.0f} seconds"
+            message = (
+                f"{self._who} does not answer in time: nothing within {counted(round(self._limits.seconds), 'second')}"
+            )
             raise TimedOutError(message, "see whether it hangs, then try again, or wait longer: `wait at most`")
         if now >= self._whole:
-            message = f"{self._who}: the reading took more than {self._limits.in_all:.0f} seconds in all"
+            message = f"{self._who}: the reading took more than {counted(round(self._limits.in_all), 'second')} in all"
             raise TimedOutError(message, "see what is wrong with it, or wait longer: `wait at most`")
         if now >= self._end:
-            message = f"{self._who}: an answer took more than {self._limits.seconds:.0f} seconds in all"
+            message = f"{self._who}: an answer took more than {counted(round(self._limits.seconds), 'second')} in all"
             raise TimedOutError(message, "see what is wrong with it; it sends, but too slowly")
         return min(self._end, self._whole) - now
 

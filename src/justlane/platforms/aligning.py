@@ -13,6 +13,7 @@ from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition
 from justlane.model.errors import JustLaneError, RefusedError
+from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
 from justlane.model.progress import Progress
 from justlane.platforms.effect import difference
@@ -89,8 +90,9 @@ def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
             identifier(p.group, p.scope): {"group": p.group, "scope": p.scope} for p in prepared.publications
         },
         "ceilings": {
-            identifier(str(c.principal), *c.patterns, str(c.condition)): {
+            identifier(str(c.principal), *map(str, c.but_not), *c.patterns, str(c.condition)): {
                 "principal": str(c.principal),
+                "but_not": [str(left_out) for left_out in c.but_not],
                 "patterns": list(c.patterns),
                 "condition": plain_condition(c.condition),
                 "reason": c.reason,
@@ -104,7 +106,9 @@ def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
 def _groups(index: EstateIndex, platform: str) -> Part:
     """The directory's groups that the platform has to know, each with its direct members."""
     prepared = index.platform(platform)
-    named = [b.principal for b in prepared.bindings] + [c.principal for c in prepared.platform.ceilings]
+    named = [b.principal for b in prepared.bindings] + [
+        p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)
+    ]
     named += [m.member for g in prepared.platform.local_groups.values() for m in g.members]
     known = [n for p in named if p.kind is PrincipalKind.GROUP for n in _with_nested(index, p.name)]
     known += [p.group for p in prepared.platform.publications]
@@ -117,7 +121,7 @@ def _bindings(prepared: PlatformIndex) -> Part:
     found: Part = {}
     own = [b for b in prepared.bindings if not b.built_in]
     for place, b in enumerate(own):
-        told = (*b.key, b.effect, str(b.here_only), str(b.condition))
+        told = (*b.key, b.effect, str(b.here_only), str(b.condition), b.bundle)
         again = sum(name.startswith(identifier(*told)) for name in found)
         found[identifier(*told) + (f"-{again}" if again else "")] = plain_binding(b, place if prepared.ordered else 0)
     return found
@@ -134,6 +138,7 @@ def plain_binding(binding: Binding, place: int) -> Entry:
         "here_only": binding.here_only,
         "condition": plain_condition(binding.condition),
         "place": place,
+        "bundle": binding.bundle,
     }
 
 
@@ -143,6 +148,8 @@ def plain_condition(condition: Condition) -> Entry:
         "networks": list(condition.networks),
         "multi_factor": condition.multi_factor,
         "methods": list(condition.methods),
+        "not_networks": list(condition.not_networks),
+        "not_methods": list(condition.not_methods),
         "weekdays": list(condition.weekdays),
         "hours": [[h.start, h.end] for h in condition.hours],
         "time_zone": condition.time_zone,
@@ -211,10 +218,11 @@ def refuse_too_many_removals(planned: Plan, most: int) -> None:
     """RefusedError if a plan takes away more than a limit allows: cells, memberships, accounts, entries."""
     effect = planned.effect
     if effect.taken > most:
-        told = f"{effect.lost:,} cells, {effect.memberships:,} memberships, {effect.accounts:,} accounts"
+        lost, memberships = counted(effect.lost, "cell"), counted(effect.memberships, "membership")
+        accounts, entries = counted(effect.accounts, "account"), counted(effect.entries, "entry", "entries")
         raise RefusedError(
-            f"this would take {effect.taken:,} things away on {planned.platform} ({told}, {effect.entries:,} entries), "
-            f"the limit is {most:,}",
+            f"this would take {counted(effect.taken, 'thing')} away on {planned.platform} "
+            f"({lost}, {memberships}, {accounts}, {entries}), the limit is {most:,}",
             f"look at it with --dry-run; if it is right, use --most-removals {effect.taken}",
         )
 

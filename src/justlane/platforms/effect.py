@@ -120,7 +120,8 @@ def _ceilings(reading: Reading) -> Iterable[Ceiling]:
         principal = _principal(entry.get("principal"))
         if principal is not None:
             patterns = tuple(_texts(entry.get("patterns")))
-            yield Ceiling(principal, patterns, condition_of(entry.get("condition")), "", _HERE)
+            but_not = tuple(p for p in map(_principal, _texts(entry.get("but_not"))) if p)
+            yield Ceiling(principal, patterns, condition_of(entry.get("condition")), "", _HERE, but_not)
 
 
 def _bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
@@ -135,7 +136,9 @@ def _bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
             effect = Effect.DENY if entry.get("deny") is True else Effect.ALLOW
             condition = condition_of(entry.get("condition"))
             here_only = entry.get("here_only") is True
-            yield Binding(principal, str(role), str(scope), "", _HERE, effect, here_only, condition)
+            bundle = entry.get("bundle")
+            called = bundle if isinstance(bundle, str) else ""
+            yield Binding(principal, str(role), str(scope), "", _HERE, effect, here_only, condition, bundle=called)
 
 
 def condition_of(value: object) -> Condition:
@@ -148,7 +151,7 @@ def condition_of(value: object) -> Condition:
     plain = {key: item for key, item in cast(Entry, value).items() if item not in ("", None)}
     try:
         found = msgspec.convert(plain, Condition)
-        for network in found.networks:
+        for network in (*found.networks, *found.not_networks):
             ip_network(network)
         ZoneInfo(found.time_zone or "UTC")
         minutes = [minute for span in found.hours for minute in (span.start, span.end)]

@@ -43,9 +43,9 @@ class Reading(Struct, frozen=True):
     publications: dict[str, Entry]
     """Identifier -> group, scope."""
     ceilings: dict[str, Entry]
-    """Identifier -> principal, patterns, condition, reason."""
+    """Identifier -> principal, but_not, patterns, condition, reason."""
     bindings: dict[str, Entry]
-    """Identifier -> principal, role, scope, reason, deny, here_only, condition, place in the order."""
+    """Identifier -> principal, role, scope, reason, deny, here_only, condition, place in the order, bundle."""
 
     def part(self, name: str) -> dict[str, Entry]:
         """One of `PARTS`."""

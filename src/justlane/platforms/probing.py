@@ -144,6 +144,7 @@ def context_of(question: Question) -> Entry:
         "method": situation.method,
         "time": (situation.moment or question.moment).isoformat(),
         "role": question.role,
+        "day": question.day.isoformat() if question.day else "",
     }
 
 

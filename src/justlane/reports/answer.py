@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
 from typing import Any
 
 from justlane.engine.explaining import Answer, Chain, Failing, Failure
 from justlane.engine.missing import Miss, Reply, Turn
-from justlane.model.bindings import Binding
+from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
+from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import box_text, boxes_text, condition_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
@@ -31,8 +33,20 @@ def plain(result: Reply) -> dict[str, Any]:
             {"action": n.action, "scope": n.scope, "chains": [chains.plain(c) for c in n.chains]} for n in answer.needs
         ],
         "chains": [chains.plain(chain) for chain in answer.chains],
+        "ceilings": [_plain_ceiling(ceiling) for ceiling in answer.ceilings],
         "failures": [_plain_failure(failure) for failure in answer.failures],
         "misses": [_plain_miss(miss) for miss in result.misses],
+    }
+
+
+def _plain_ceiling(ceiling: Ceiling) -> dict[str, Any]:
+    return {
+        "never": list(ceiling.patterns),
+        "to": str(ceiling.principal),
+        "but_not_to": [str(principal) for principal in ceiling.but_not],
+        "when": condition_text(ceiling.condition) or None,
+        "reason": ceiling.reason,
+        **chains.plain_source(ceiling.source),
     }
 
 
@@ -42,6 +56,7 @@ def _plain_failure(failure: Failure) -> dict[str, Any]:
         "action": failure.action,
         "scope": failure.scope,
         "roles": list(failure.roles),
+        "reason": failure.reason or None,
         "bindings": [chains.plain_binding(b) for b in failure.bindings],
         **chains.plain_source(failure.source),
     }
@@ -50,8 +65,9 @@ def _plain_failure(failure: Failure) -> dict[str, Any]:
 def _plain_miss(miss: Miss) -> dict[str, Any]:
     return {
         "change": miss.turn.value,
-        "people": miss.people,
+        "people": miss.people or 1,
         "role": miss.role or None,
+        "action": miss.action or None,
         "conditions": plain_boxes(miss.conditions),
         "binding": chains.plain_binding(miss.binding) if miss.binding else None,
     }
@@ -62,12 +78,20 @@ def sheet(result: Reply) -> Sheet:
     answer = result.answer
     asked = (answer.user, answer.action, answer.scope, answer.outcome.value)
     rows: list[tuple[object, ...]] = [
-        (*asked, way, step.kind, step.sentence, step.source.file, step.source.line)
+        (
+            *asked,
+            boxes_text(chain.circumstances) or "always",
+            way,
+            step.kind,
+            step.sentence,
+            step.source.file,
+            step.source.line,
+        )
         for way, chain in enumerate(answer.chains, 1)
         for step in chains.steps(chain)
     ]
-    rows += [(*asked, 0, failure.failing.value, "", "", "") for failure in answer.failures]
-    return Sheet(("user", "action", "scope", "answer", "way", "step", "sentence", "file", "line"), rows)
+    rows += [(*asked, "never", 0, failure.failing.value, "", "", "") for failure in answer.failures]
+    return Sheet(("user", "action", "scope", "answer", "when", "way", "step", "sentence", "file", "line"), rows)
 
 
 def text(result: Reply, look: Look) -> str:
@@ -88,10 +112,22 @@ def _yes(answer: Answer) -> Iterator[Line]:
         if number:
             yield line((f"  another way ({number + 1} of {len(answer.chains)})", "head"))
         yield from _chain(answer.user, chain, told=only_if and chain.circumstances != answer.conditions)
+    for ceiling in answer.ceilings:
+        yield line()
+        yield from _ceiling(ceiling)
     for action, places, chain in _needs(answer):
         yield line()
         yield line((f"  which also takes {action} at {', '.join(places)}", "head"), hanging="    ")
         yield from _chain(answer.user, chain, told=only_if and bool(chain.circumstances))
+
+
+def _ceiling(ceiling: Ceiling) -> Iterator[Line]:
+    condition = condition_text(ceiling.condition)
+    but_not = f" but not to {', '.join(map(str, ceiling.but_not))}" if ceiling.but_not else ""
+    said = f" to {ceiling.principal}{but_not}" + (f", {condition}" if condition else "")
+    yield line(("  never ", "head"), ", ".join(ceiling.patterns), said, source=ceiling.source, hanging="    ")
+    if ceiling.reason:
+        yield line((f"    because: {ceiling.reason}", "dim"), hanging="    ")
 
 
 def _needs(answer: Answer) -> list[tuple[str, list[str], Chain]]:
@@ -140,6 +176,7 @@ _SAID = {
     Failing.DISABLED: "the account of {user} is disabled, so it may do nothing anywhere",
     Failing.NOT_APPLICABLE: "{action} does not apply to that kind of scope",
     Failing.CEILING: "a ceiling takes {action} away, whatever is bound",
+    Failing.NOT_THEIR_ROLE: "{user} does not have the role that was named",
     Failing.NO_SIGN_IN: "{user} may not sign in: that takes {action} at {scope}",
     Failing.NOT_ON_THE_WAY: "{user} cannot get there: that takes {action} at {scope}",
     Failing.NO_ROLE: "no role holds {action}",
@@ -158,15 +195,24 @@ _SAID = {
 
 def _failure(user: str, failure: Failure) -> Iterator[Line]:
     said = _SAID[failure.failing].format(user=user, action=failure.action, scope=failure.scope)
+    if failure.today:
+        ended = [b.condition.last_day is not None and b.condition.last_day < failure.today for b in failure.bindings]
+        said = "was given here, and that has ended" if all(ended) else "is given here, but not today"
+        said = f"{failure.action} {said}:"
     yield line("  ", (said, "head"), source=failure.source, hanging="  ")
+    if failure.reason:
+        yield line((f"     because: {failure.reason}", "dim"), hanging="     ")
     if failure.roles:
-        yield line(f"     it is held by {', '.join(failure.roles)}, which nobody is given here", hanging="     ")
+        named = ", ".join(failure.roles)
+        told = "they can act as" if failure.failing is Failing.NOT_THEIR_ROLE else "it is held by"
+        rest = "" if failure.failing is Failing.NOT_THEIR_ROLE else ", which nobody is given here"
+        yield line(f"     {told} {named}{rest}", hanging="     ")
     for binding in failure.bindings:
-        yield line("  ·  ", *_binding(binding), source=binding.source, hanging="     ")
+        yield line("  ·  ", *_binding(binding, failure.today), source=binding.source, hanging="     ")
 
 
-def _binding(binding: Binding) -> tuple[Span | str, ...]:
-    condition = condition_text(binding.condition)
+def _binding(binding: Binding, today: date | None) -> tuple[Span | str, ...]:
+    condition = condition_text(binding.condition, today)
     verb = "is given" if binding.allows else "is denied"
     tail = f" {verb} {binding.role} at {binding.scope}" + (f", {condition}" if condition else "")
     return ((str(binding.principal), "name"), tail)
@@ -179,13 +225,14 @@ def _miss(answer: Answer, miss: Miss) -> tuple[Span | str, ...]:
         return (f"act as {miss.role}",)
     if miss.turn is Turn.ENABLE or miss.binding is None:
         return ("enable the account",)
-    binding, reaches = miss.binding, f"; that reaches {miss.people} {'person' if miss.people == 1 else 'people'}"
+    binding, reaches = miss.binding, f"; that reaches {counted(miss.people, 'person', 'people')}"
     who: Span = (str(binding.principal), "name")
+    what = f"{binding.role}, with all of {binding.acting}," if binding.bundle else binding.role
     said: dict[Turn, tuple[Span | str, ...]] = {
         Turn.JOIN: ("join ", who, f", which has {binding.role} at {binding.scope}"),
         Turn.PUBLISH: ("publish ", who, f" to {answer.scope}{reaches}"),
-        Turn.LIFT: ("take out ", who, f" being denied {binding.role} at {binding.scope}{reaches}"),
-        Turn.EXTEND: ("let ", who, f" have {binding.role} at {binding.scope} without its conditions{reaches}"),
+        Turn.LIFT: ("take out ", who, f" being denied {what} at {binding.scope}{reaches}"),
+        Turn.EXTEND: ("let ", who, f" have {what} at {binding.scope} without its conditions{reaches}"),
         Turn.LAST: ("give ", who, f" {binding.role} at {binding.scope} again, as the last line{reaches}"),
         Turn.GIVE_HERE_TOO: (
             f"give {binding.role} to ",
@@ -193,7 +240,7 @@ def _miss(answer: Answer, miss: Miss) -> tuple[Span | str, ...]:
             f" here too, not only at {binding.scope}{reaches}",
         ),
         Turn.ALLOW_IN_ROLE: (
-            f"let {binding.role} allow {answer.action}: ",
+            f"let {binding.role} allow {miss.action}: ",
             who,
             f" has it at {binding.scope}{reaches}",
         ),

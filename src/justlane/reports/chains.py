@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.engine.coverage import CoverStep
 from justlane.engine.explaining import Chain
@@ -13,6 +14,7 @@ from justlane.engine.roles import RoleStepKind
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
+from justlane.reports.conditions import condition_text, plain_boxes
 from justlane.reports.layout import Span
 
 
@@ -69,16 +71,26 @@ def plain(chain: Chain) -> dict[str, Any]:
     """A chain as JSON values."""
     return {
         "binding": plain_binding(chain.binding),
+        "conditions": plain_boxes(chain.circumstances),
         "steps": [{"kind": s.kind, "sentence": s.sentence, **plain_source(s.source)} for s in steps(chain)],
     }
 
 
 def plain_binding(binding: Binding) -> dict[str, Any]:
-    """A binding as JSON values."""
+    """A binding as JSON values; `when` is what its condition asks for besides dates."""
+    asked = replace(binding.condition, first_day=None, last_day=None)
+    first, last = binding.condition.first_day, binding.condition.last_day
     return {
+        "effect": binding.effect.value,
         "principal": str(binding.principal),
         "role": binding.role,
         "scope": binding.scope,
+        "here_only": binding.here_only,
+        "when": condition_text(asked) or None,
+        "from": first.isoformat() if first else None,
+        "until": last.isoformat() if last else None,
+        "built_in": binding.built_in,
+        "bundle": binding.bundle or None,
         "reason": binding.reason,
         **plain_source(binding.source),
     }

@@ -7,6 +7,7 @@ from typing import Any
 
 from justlane.engine.comparing import Alike, CellChange, Comparison
 from justlane.engine.wording import Box
+from justlane.model.names import counted
 from justlane.reports.conditions import boxes_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
@@ -76,11 +77,11 @@ def _lines(result: Comparison) -> Iterator[Line]:
     if not result.groups:
         yield line(("nothing changes", "yes"), f"  from {result.before} to {result.after}, for anybody")
         return
-    people = f"{result.people} {'person' if result.people == 1 else 'people'}"
+    people = counted(result.people, "person", "people")
     yield line(
         ("changes", "head"),
         f"  from {result.before} to {result.after}: ",
-        (f"{result.gained:,} cells gained", "yes"),
+        (f"{counted(result.gained, 'cell')} gained", "yes"),
         ", ",
         (f"{result.lost:,} lost", "no"),
         f", by {people}",

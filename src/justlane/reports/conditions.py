@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import date
 from typing import Any
 
 from justlane.engine.wording import AddressRange, Box, TimeRange
@@ -39,17 +40,21 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
     ]
 
 
-def condition_text(condition: Condition) -> str:
-    """A condition as it was declared; empty if it asks for nothing."""
+def condition_text(condition: Condition, today: date | None = None) -> str:
+    """A condition as it was declared; empty if it asks for nothing. On a day, what has ended by then says so."""
     parts = [f"from {_or(condition.networks)}"] if condition.networks else []
+    parts += [f"from outside {_and(condition.not_networks)}"] if condition.not_networks else []
     parts += _factor(condition.multi_factor)
     if condition.methods:
         parts.append(f"signed in by {_or(condition.methods)}")
+    if condition.not_methods:
+        parts.append(f"signed in other than by {_or(condition.not_methods)}")
     if condition.weekdays or condition.hours:
         zone = f" ({condition.time_zone})" if condition.time_zone else ""
         parts.append(_times(TimeRange(condition.weekdays, condition.hours)) + zone)
     parts += [f"from {condition.first_day} on"] if condition.first_day else []
-    parts += [f"until {condition.last_day}"] if condition.last_day else []
+    ended = today and condition.last_day and condition.last_day < today
+    parts += [f"{'ended' if ended else 'until'} {condition.last_day}"] if condition.last_day else []
     return ", ".join(parts)
 
 
@@ -62,8 +67,13 @@ def _or(words: Iterable[str]) -> str:
     return some[0] if len(some) == 1 else f"{', '.join(some[:-1])} or {some[-1]}"
 
 
+def _and(words: Iterable[str]) -> str:
+    some = list(words)
+    return some[0] if len(some) == 1 else f"{', '.join(some[:-1])} and {some[-1]}"
+
+
 def _addresses(part: AddressRange) -> str:
-    outside = f"outside {_or(part.but_not)}" if part.but_not else ""
+    outside = f"outside {_and(part.but_not)}" if part.but_not else ""
     if not part.inside:
         return outside or "anywhere"
     return f"{part.inside} ({outside})" if outside else part.inside

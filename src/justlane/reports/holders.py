@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from justlane.engine.holding import Holders
+from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import boxes_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
@@ -49,7 +50,7 @@ def sheet(result: Holders) -> Sheet:
 def text(result: Holders, look: Look) -> str:
     """The holders for a person."""
     count = len(result.holders)
-    people = "nobody" if not count else "1 person" if count == 1 else f"{count} people"
+    people = counted(count, "person", "people") if count else "nobody"
     said = f"{people} may {result.action} at {result.scope}"
     if not result.applicable:
         return (

@@ -7,6 +7,7 @@ from typing import Any
 
 from justlane.engine.comparing import Alike, CellChange
 from justlane.engine.moving import Move, Movement, PeopleChanges
+from justlane.model.names import counted
 from justlane.model.scopes import platform_of
 from justlane.reports import comparison
 from justlane.reports.interface import Look, Sheet
@@ -68,7 +69,9 @@ def _lines(result: PeopleChanges) -> Iterator[Line]:
     yield line(("people", "head"), f"  from {result.before} to {result.after}: {told}")
     if result.access:
         gained, lost = result.access.gained, result.access.lost
-        yield line(("access", "head"), "  ", (f"{gained:,} cells gained", "yes"), ", ", (f"{lost:,} lost", "no"))
+        yield line(
+            ("access", "head"), "  ", (f"{counted(gained, 'cell')} gained", "yes"), ", ", (f"{lost:,} lost", "no")
+        )
     access = {login: group for group in (result.access.groups if result.access else ()) for login in group.users}
     for change in result.people:
         yield line()

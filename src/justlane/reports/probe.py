@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from justlane.model.names import counted
 from justlane.platforms.probing import Difference, ProbeResult
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -50,13 +51,14 @@ def text(result: ProbeResult, look: Look) -> str:
 
 
 def _lines(result: ProbeResult) -> Iterator[Line]:
-    counted = f"{result.people} people, {result.asked:,} answers compared, {result.tried:,} actions really tried"
+    answers, actions = counted(result.asked, "answer"), counted(result.tried, "action")
+    done = f"{counted(result.people, 'person', 'people')}, {answers} compared, {actions} really tried"
     if result.clean:
         yield line(("proved", "yes"), f"  everybody gets on {result.platform} what is declared, no more and no less")
-        yield line((f"        {counted}", "dim"))
+        yield line((f"        {done}", "dim"))
         return
     yield line(("differs", "no"), f"  {result.platform} does not do what is declared")
-    yield line((f"         {counted}", "dim"))
+    yield line((f"         {done}", "dim"))
     yield from _sign_ins(result)
     more = [d for d in result.differences if d.more]
     less = [d for d in result.differences if not d.more]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from justlane.directories.pulling import Pulled
+from justlane.model.names import counted
 from justlane.reports import findings, overview
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import line, render
@@ -32,7 +33,8 @@ def text(result: Pulled, look: Look) -> str:
     """The pull for a person."""
     from justlane.reports.tables import table
 
-    counts = f"{result.users:,} users, {result.groups:,} groups, {result.memberships:,} memberships"
+    sizes = {"user": result.users, "group": result.groups, "membership": result.memberships}
+    counts = ", ".join(counted(size, what) for what, size in sizes.items())
     head = line((result.snapshot.name, "head"), f"  {counts}", hanging="  ")
     then = "`justlane people changes` shows what changed" if result.before else "`justlane people show` looks at it"
     told = findings.listed(result.findings, look)

@@ -8,6 +8,7 @@ from itertools import groupby, zip_longest
 from typing import Any
 
 from justlane.engine.reaching import Grant, Reach, ReachedScope
+from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import boxes_text, condition_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
@@ -33,6 +34,7 @@ def plain(result: Reach) -> dict[str, Any]:
         "user": result.user,
         "enabled": result.enabled,
         "within": result.within,
+        "narrowed_to": result.pattern,
         "scopes": result.scopes,
         "cells": result.cells,
         "platforms": [_plain_scope(tree) for tree in result.platforms],
@@ -90,12 +92,13 @@ def text(result: Reach, look: Look) -> str:
 
 def _lines(result: Reach, width: int) -> Iterator[Line]:
     where = f" within {result.within}" if result.within else ""
+    what = f" of {result.pattern}" if result.pattern else ""
     if not result.platforms:
         why = "" if result.enabled else ": the account is disabled"
-        yield line((result.user, "name"), f" reaches nothing{where}{why}")
+        yield line((result.user, "name"), f" reaches nothing{what}{where}{why}")
         return
-    scopes = f"{result.scopes} scope{'s' * (result.scopes != 1)}"
-    yield line((result.user, "name"), f" may do something at {scopes}{where}, {result.cells} actions in all")
+    scopes, actions = counted(result.scopes, "scope"), counted(result.cells, "action")
+    yield line((result.user, "name"), f" may do something at {scopes}{where}, {actions}{what} in all")
     ways: dict[int, Grant] = {}
     for tree in result.platforms:
         for scope in _walk(tree):

@@ -6,7 +6,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from justlane.engine.siding import SideBySide, Surplus
+from justlane.model.names import counted
 from justlane.reports import chains
+from justlane.reports.conditions import boxes_text, plain_boxes
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 
@@ -26,6 +28,7 @@ def _plain(surplus: Surplus) -> dict[str, Any]:
     return {
         "actions": list(surplus.actions),
         "scopes": list(surplus.scopes),
+        "conditions": plain_boxes(surplus.conditions),
         "through": [chains.plain_binding(g.binding) for g in surplus.grants],
     }
 
@@ -33,14 +36,22 @@ def _plain(surplus: Surplus) -> dict[str, Any]:
 def sheet(result: SideBySide) -> Sheet:
     """One row for each action, scope and grant that one has and the other lacks."""
     rows = [
-        (who, action, scope, g.binding.role, str(g.binding.principal), g.binding.source.line_address)
+        (
+            who,
+            action,
+            scope,
+            boxes_text(s.conditions) or "always",
+            g.binding.role,
+            str(g.binding.principal),
+            g.binding.source.line_address,
+        )
         for who, some in ((result.person, result.person_only), (result.other, result.other_only))
         for s in some
         for scope in s.scopes
         for action in s.actions
         for g in s.grants
     ]
-    return Sheet(("only", "action", "scope", "role", "given to", "line"), rows)
+    return Sheet(("only", "action", "scope", "when", "role", "given to", "line"), rows)
 
 
 def text(result: SideBySide, look: Look) -> str:
@@ -49,7 +60,9 @@ def text(result: SideBySide, look: Look) -> str:
 
 
 def _lines(result: SideBySide) -> Iterator[Line]:
-    yield line((result.person, "name"), " and ", (result.other, "name"), f" share {result.shared} actions at scopes")
+    yield line(
+        (result.person, "name"), " and ", (result.other, "name"), f" share {counted(result.shared, 'action')} at scopes"
+    )
     if result.equal:
         yield line(("neither has anything that the other lacks", "yes"))
     for who, lacks, some in (
@@ -65,7 +78,8 @@ def _lines(result: SideBySide) -> Iterator[Line]:
 
 
 def _surplus(s: Surplus) -> Iterator[Line]:
-    yield line("  ·  ", (", ".join(s.actions), "head"), f" at {', '.join(s.scopes)}", hanging="     ")
+    when = (f", only {boxes_text(s.conditions)}" if s.conditions else "", "warn")
+    yield line("  ·  ", (", ".join(s.actions), "head"), f" at {', '.join(s.scopes)}", when, hanging="     ")
     for grant in s.grants:
         b = grant.binding
         way = chains.way("", grant.memberships)

@@ -63,6 +63,8 @@ def _lines(result: tuple[Verdict, ...]) -> Iterator[Line]:
     if not result:
         yield line("there are no expectations: write some, and this command proves them")
     elif failed:
-        yield line((f"{failed} of {len(result)} expectations fail", "no"))
+        told = f"{failed} of {len(result)} expectations fail" if len(result) > 1 else "the one expectation fails"
+        yield line((told, "no"))
     else:
-        yield line((f"all {len(result)} expectations hold", "yes"))
+        told = f"all {len(result)} expectations hold" if len(result) > 1 else "the one expectation holds"
+        yield line((told, "yes"))

@@ -13,6 +13,7 @@ from justlane.engine.index import EstateIndex
 from justlane.model.findings import Finding, Severity, Source
 
 RULES = {
+    "break-glass-anywhere": "justlane.rules.break_glass_anywhere",
     "disabled-but-bound": "justlane.rules.disabled_but_bound",
     "group-without-people": "justlane.rules.group_without_people",
     "membership-loop": "justlane.rules.membership_loop",

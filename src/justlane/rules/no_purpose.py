@@ -1,4 +1,4 @@
-"""no-purpose: a platform, a role or a bound group does not say what it is for.
+"""no-purpose: a platform, a role, a local group or a bound group does not say what it is for.
 
 Whoever inherits the estate will not dare to change it.
 
@@ -26,6 +26,9 @@ def find(index: EstateIndex) -> Iterator[Finding]:
         for role in platform.roles.values():
             if not role.purpose:
                 yield warning(ID, role.source, f"the role {role.name!r} has no `for`", "say what people with it do")
+        for local in platform.local_groups.values():
+            if not local.purpose:
+                yield warning(ID, local.source, f"the local group {local.name!r} has no `for`", "say who is in it")
     principals = dict.fromkeys(b.principal for b in index.estate.bindings)
     for principal in principals:
         if principal.kind is PrincipalKind.GROUP and not index.estate.directory.groups[principal.name].purpose:

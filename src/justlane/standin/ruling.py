@@ -27,11 +27,18 @@ class Context(msgspec.Struct, frozen=True):
     """ISO 8601; now if empty."""
     role: str = ""
     """The active role; any of the person's if empty."""
+    day: str = ""
+    """ISO 8601: the time on whose day dates are judged; the time of the question if empty."""
 
     @property
     def moment(self) -> datetime:
         """The time of the question."""
         return _moment(self.time) if self.time else datetime.now(UTC)
+
+    @property
+    def dated(self) -> datetime:
+        """The time on whose day dates are judged."""
+        return _moment(self.day) if self.day else self.moment
 
 
 @lru_cache(maxsize=64)
@@ -86,12 +93,12 @@ class Ruling:
             return self._passes(user, action, scope, context, None)
         mine = self._roles_of(user, context)
         if context.role:
-            mine &= {context.role}
+            return context.role in mine and self._passes(user, action, scope, context, context.role)
         return any(self._passes(user, action, scope, context, role) for role in mine or {""})
 
     def _roles_of(self, user: str, context: Context) -> set[str]:
         return {
-            line.role
+            _acting(line)
             for line, built_in in self._lines
             if not built_in
             and not line.deny
@@ -119,7 +126,8 @@ class Ruling:
     def _grants(self, user: str, action: str, scope: str, context: Context, role: str | None) -> bool:
         for ceiling in self._site.ceilings.values():
             never = action in self._matched(ceiling.patterns) and user in self._crowd(ceiling.principal)
-            if never and self._met(ceiling.condition, context):
+            spared = any(user in self._crowd(other) for other in ceiling.but_not)
+            if never and not spared and self._met(ceiling.condition, context):
                 return False
         speaking = list(self._speaking(user, scope, context, role))
         if self._manner.decides == "nearest":
@@ -135,12 +143,19 @@ class Ruling:
         for line, built_in in self._lines:
             if line is self._opened and not self._untouched(scope):
                 continue
-            active = role is None or built_in or line.role == role
+            active = role is None or built_in or self._is_on(line, role)
             reaches = (
                 active and user in self._crowd(line.principal) and scope in self._extent(line.scope, line.here_only)
             )
             if reaches and self._announced(line.principal, scope) and self._met(line.condition, context):
                 yield line
+
+    def _is_on(self, line: Binding, role: str) -> bool:
+        """Whether a line stays on while somebody acts as a role or a bundle; a denied role however one came to it."""
+        if not line.deny:
+            return _acting(line) == role
+        parts = {other.role for other, _ in self._lines if _acting(other) == role and not other.deny}
+        return line.role == role or (role.startswith("bundle ") and line.role in parts)
 
     def _is_untouched(self, scope: str) -> bool:
         """Whether nobody is given anything here, the root and what is built in left aside."""
@@ -160,7 +175,7 @@ class Ruling:
     def _dated(self, condition: Condition, context: Context) -> bool:
         if not condition.first_day and not condition.last_day:
             return True
-        today = context.moment.astimezone(ZoneInfo(self._manner.time_zone)).date().isoformat()
+        today = context.dated.astimezone(ZoneInfo(self._manner.time_zone)).date().isoformat()
         return (condition.first_day or today) <= today <= (condition.last_day or today)
 
     def _met(self, condition: Condition, context: Context) -> bool:
@@ -172,6 +187,8 @@ class Ruling:
         if condition.multi_factor not in (None, context.multi_factor):
             return False
         if condition.methods and context.method not in condition.methods:
+            return False
+        if context.method in condition.not_methods or _in_any(context.address, tuple(condition.not_networks)):
             return False
         if not condition.weekdays and not condition.hours:
             return True
@@ -239,6 +256,11 @@ class Ruling:
 
     def _matched(self, patterns: list[str]) -> set[str]:
         return {a for a in self._site.nature.implies if any(_expression(p).match(a) for p in patterns)}
+
+
+def _acting(line: Binding) -> str:
+    """What somebody acts as by a line, where one role is held at a time."""
+    return f"bundle {line.bundle}" if line.bundle else line.role
 
 
 @lru_cache(maxsize=4096)

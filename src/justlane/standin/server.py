@@ -275,8 +275,9 @@ def _context(given: Any) -> Context:
     """The circumstances that come with a question or a sign-in."""
     try:
         context = msgspec.convert(given or {}, Context)
-        if not 1900 < context.moment.year < 3000:
-            raise ValueError(f"a year between 1900 and 3000 was expected, not {context.moment.year}")
+        for moment in (context.moment, context.dated):
+            if not 1900 < moment.year < 3000:
+                raise ValueError(f"a year between 1900 and 3000 was expected, not {moment.year}")
         ipaddress.ip_address(context.address or "192.0.2.1")
     except (msgspec.ValidationError, ValueError, OverflowError) as error:
         raise Problem(400, "Bad request", f"the context makes no sense: {error}") from error

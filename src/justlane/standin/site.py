@@ -21,6 +21,8 @@ class Condition(msgspec.Struct, forbid_unknown_fields=True):
     networks: list[str] = []
     multi_factor: bool | None = None
     methods: list[str] = []
+    not_networks: list[str] = []
+    not_methods: list[str] = []
     weekdays: list[int] = []
     hours: list[list[int]] = []
     """[start, end] in minutes since midnight."""
@@ -53,6 +55,8 @@ class Binding(msgspec.Struct, forbid_unknown_fields=True):
     condition: Condition = msgspec.field(default_factory=Condition)
     place: int = 0
     """Where it stands in the order, on a platform where that matters."""
+    bundle: str = ""
+    """What it was given as a part of, if anything: then that is what people act as."""
 
 
 class Nature(msgspec.Struct):
@@ -109,6 +113,8 @@ class Ceiling(msgspec.Struct, forbid_unknown_fields=True):
 
     principal: str
     patterns: list[str]
+    but_not: list[str] = []
+    """Whom it leaves out."""
     condition: Condition = msgspec.field(default_factory=Condition)
     reason: str = ""
 

@@ -21,13 +21,14 @@ def require_sound(name: str, entry: Any) -> None:
     if isinstance(entry, Group) and not all(_PRINCIPAL.fullmatch(member) for member in entry.members):
         raise ValueError("members are `user NAME` or `group NAME`")
     if isinstance(entry, Binding | Ceiling):
-        if not _PRINCIPAL.fullmatch(entry.principal):
+        named = [entry.principal, *(entry.but_not if isinstance(entry, Ceiling) else ())]
+        if not all(_PRINCIPAL.fullmatch(principal) for principal in named):
             raise ValueError("a principal is `user NAME`, `group NAME`, `authenticated` or `anonymous`")
         _require_condition(entry.condition)
 
 
 def _require_condition(condition: Condition) -> None:
-    for network in condition.networks:
+    for network in (*condition.networks, *condition.not_networks):
         ip_network(network)
     if not all(0 <= day <= 6 for day in condition.weekdays):
         raise ValueError("weekdays are 0 (Monday) to 6")

@@ -166,15 +166,17 @@ class Compiled:
         pieces, owners = self.pieces, int(regions.owner.max()) + 1
         given = pieces.kind == GIVEN
         own = np.repeat(regions.owner, np.diff(np.append(regions.first, len(regions.piece))))
-        roles = {
-            role: _owners_of(own, given & (pieces.role == role) & ~pieces.deny, regions, owners)
-            for role in np.unique(pieces.role[given]).tolist()
-        }
+        giving = given & ~pieces.deny & (holds | (not self.flat.worlds_exist))
+        wanted = np.unique(pieces.acting[given])
+        if self.flat.active is not None:
+            wanted = wanted[wanted == self.flat.active]
+        roles = {role: _owners_of(own, giving & (pieces.acting == role), regions, owners) for role in wanted.tolist()}
+        asked = self.flat.active is not None
         roleless = ~np.logical_or.reduce([np.zeros(owners, np.bool_), *roles.values()])
         alone = self._masks_of(regions, holds & ~given, holds)
-        found = np.where(roleless[regions.owner, None], alone, np.uint64(0))
+        found = np.where(roleless[regions.owner, None] & (not asked), alone, np.uint64(0))
         for role, has in roles.items():
-            active = holds & (~given | (pieces.role == role))
+            active = holds & (~given | (pieces.acting == role))
             found |= np.where(has[regions.owner, None], self._masks_of(regions, active, holds), np.uint64(0))
         return found
 

@@ -51,6 +51,7 @@ def laid_over(flat: Flat, removed: NDArray[np.bool_], added: Added) -> Flat:
         bound_group=np.append(flat.bound_group, added.group),
         bound_role=np.append(flat.bound_role, added.role),
         bound_scope=np.append(flat.bound_scope, added.scope),
+        bound_acting=np.append(flat.bound_acting, added.role),
         bound_deny=np.append(flat.bound_deny, added.deny),
         bound_here=np.append(flat.bound_here, np.full(new, BELOW, np.int8)),
         bound_kind=np.append(flat.bound_kind, np.full(new, GIVEN, np.int8)),
@@ -58,4 +59,6 @@ def laid_over(flat: Flat, removed: NDArray[np.bool_], added: Added) -> Flat:
     )
     condition = np.where(standing, np.where(removed, REMOVED, -1), 2).astype(np.int32)
     truth = np.array([[True, False, False], [False, True, False]])
-    return kept._replace(bound_condition=np.append(condition, np.full(new, ADDED, np.int32)), worlds=truth)
+    return kept._replace(
+        bound_condition=np.append(condition, np.full(new, ADDED, np.int32)), worlds=truth, worlds_exist=True
+    )

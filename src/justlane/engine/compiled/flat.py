@@ -40,6 +40,8 @@ class Flat(NamedTuple):
     """Bindings, in their order: group, role, scope."""
     bound_role: Ints
     bound_scope: Ints
+    bound_acting: Ints
+    """What somebody acts as by each, where roles are held one at a time."""
     bound_deny: NDArray[np.bool_]
     bound_here: NDArray[np.int8]
     """`BELOW`, `HERE_ONLY` (and what a resource group gathers), or `ALONE` (the scope and nothing else: an open
@@ -64,6 +66,11 @@ class Flat(NamedTuple):
     """The bit of the action that must be held at the root; -1 for none."""
     one_role: bool = False
     """Whether people act in one role at a time."""
+    active: int | None = None
+    """The one role that is asked about, as a number of `bound_acting` (-1 if nobody has it); None for any of the
+    person's."""
+    worlds_exist: bool = False
+    """Whether what does not hold in a kind of circumstances does not exist there, and so gives no role to act as."""
 
 
 BELOW, HERE_ONLY, ALONE = 0, 1, 2

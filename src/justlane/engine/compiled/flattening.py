@@ -8,10 +8,10 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from justlane.engine.circumstances import CircumstanceSpace, SituationSpace, Space
+from justlane.engine.circumstances import Space
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
-from justlane.engine.deciding import Judge, Question, cells_of
+from justlane.engine.deciding import Judge, Question, cells_of, space_of
 from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, Person, person
 from justlane.model.circumstances import ALWAYS, Condition
@@ -27,11 +27,22 @@ class UnsuitableError(Exception):
     """Too many kinds of circumstances for the compiled form: each class of people has to be judged cell by cell."""
 
 
+class _Whom(Struct, frozen=True):
+    """A principal, perhaps without some whom it stands for."""
+
+    principal: Principal
+    but_not: tuple[Principal, ...] = ()
+
+    def holds(self, principals: frozenset[Principal]) -> bool:
+        """Whether it is somebody whom these principals stand for."""
+        return self.principal in principals and principals.isdisjoint(self.but_not)
+
+
 class _Line(Struct, frozen=True):
     """One binding or ceiling, ready to be numbered."""
 
-    principal: Principal
-    role: str
+    whom: _Whom
+    acting: str
     actions: frozenset[str]
     scope: str
     deny: bool = False
@@ -78,10 +89,11 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     actions = {name: number for number, name in enumerate(prepared.platform.actions)}
     scopes = walk_of(prepared)
     kinds = list(dict.fromkeys(s.kind for s in prepared.platform.scopes.values()))
-    roles = {key: n for n, key in enumerate(dict.fromkeys((x.role, x.actions) for x in lines))}
-    groups = {principal: n for n, principal in enumerate(dict.fromkeys(x.principal for x in lines))}
+    roles = {held: n for n, held in enumerate(dict.fromkeys(x.actions for x in lines))}
+    acting = {name: n for n, name in enumerate(dict.fromkeys(x.acting for x in lines))}
+    groups = {whom: n for n, whom in enumerate(dict.fromkeys(x.whom for x in lines))}
     members = sorted(_members(index, platform, groups))
-    published = [prepared.published.get(x.principal.name, []) if _limited(prepared, x) else [] for x in lines]
+    published = [prepared.published.get(x.whom.principal.name, []) if _limited(prepared, x) else [] for x in lines]
     limits = [(number, address) for number, some in enumerate(published) for address in some]
     gathers = [(s.address, g.address) for s in prepared.platform.scopes.values() for g in s.gathers]
     return Flat(
@@ -95,13 +107,14 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
         scope_kind=_ints(kinds.index(prepared.platform.scopes[a].kind) for a in scopes),
         gather_group=_ints(scopes[group] for group, _ in gathers),
         gather_target=_ints(scopes[target] for _, target in gathers),
-        role_masks=_masks([held for _, held in roles], actions),
+        role_masks=_masks(list(roles), actions),
         kind_masks=_masks(
             [[a.name for a in prepared.platform.actions.values() if a.applies(k)] for k in kinds], actions
         ),
-        bound_group=_ints(groups[x.principal] for x in lines),
-        bound_role=_ints(roles[x.role, x.actions] for x in lines),
+        bound_group=_ints(groups[x.whom] for x in lines),
+        bound_role=_ints(roles[x.actions] for x in lines),
         bound_scope=_ints(scopes[x.scope] for x in lines),
+        bound_acting=_ints(acting[x.acting] for x in lines),
         bound_deny=np.array([x.deny for x in lines], np.bool_),
         bound_here=np.array([x.here for x in lines], np.int8),
         bound_condition=_ints(conditions.get(x.condition, -1) for x in lines),
@@ -114,6 +127,7 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
         on_the_way=actions.get(habits.on_the_way, -1),
         sign_in=actions.get(habits.sign_in, -1),
         one_role=habits.roles_held is RolesHeld.ONE_AT_A_TIME,
+        active=acting.get(question.role, -1) if question.role else None,
     )
 
 
@@ -121,7 +135,8 @@ def _ceilings(prepared: PlatformIndex) -> Iterable[_Line]:
     names = prepared.platform.actions
     for c in prepared.platform.ceilings:
         held = frozenset(a for pattern in c.patterns for a in matching(pattern, names))
-        yield _Line(c.principal, "", held, prepared.platform.name, condition=c.condition, kind=CEILING)
+        whom = _Whom(c.principal, c.but_not)
+        yield _Line(whom, "", held, prepared.platform.name, condition=c.condition, kind=CEILING)
 
 
 def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
@@ -131,25 +146,38 @@ def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
         held = frozenset(prepared.roles.holdings(platform.habits.open_role))
         for address in platform.scopes:
             if prepared.is_open(address):
-                yield _Line(AUTHENTICATED, platform.habits.open_role, held, address, here=ALONE, kind=BUILT_IN)
+                whom = _Whom(AUTHENTICATED)
+                yield _Line(whom, platform.habits.open_role, held, address, here=ALONE, kind=BUILT_IN)
+    bundles = _bundles_with(prepared)
     for b in prepared.bindings:
         held = frozenset(prepared.roles.holdings(b.role))
         kind = BUILT_IN if b.built_in else GIVEN
-        yield _Line(b.principal, b.role, held, b.scope, not b.allows, int(b.here_only), b.condition, kind)
+        denied = () if b.allows or b.built_in else (b.role, *bundles.get(b.role, ()))
+        for acting in denied or (b.acting,):  # a deny of a role counts however one came to act in it
+            yield _Line(_Whom(b.principal), acting, held, b.scope, not b.allows, int(b.here_only), b.condition, kind)
     yield from _ceilings(prepared)
+
+
+def _bundles_with(prepared: PlatformIndex) -> dict[str, tuple[str, ...]]:
+    """Role -> what can be acted as that is a bundle with it; nothing where all roles count together."""
+    if prepared.platform.habits.roles_held is RolesHeld.TOGETHER:
+        return {}
+    found: dict[str, dict[str, None]] = {}
+    for b in prepared.bindings:
+        if b.bundle and b.allows:
+            found.setdefault(b.role, {})[b.acting] = None
+    return {role: tuple(acting) for role, acting in found.items()}
 
 
 def _limited(prepared: PlatformIndex, line: _Line) -> bool:
     """Whether a line counts only where the group that it names was published."""
-    given = line.kind != CEILING and line.principal.kind is PrincipalKind.GROUP
+    given = line.kind != CEILING and line.whom.principal.kind is PrincipalKind.GROUP
     return prepared.platform.habits.publication and given
 
 
 def _space(prepared: PlatformIndex, question: Question, zone: str) -> Space:
-    if question.situation is not None:
-        return SituationSpace(question.situation, question.moment, zone)
     known = [b.condition for b in prepared.bindings] + [c.condition for c in prepared.platform.ceilings]
-    return CircumstanceSpace(known, question.moment, zone)
+    return space_of(question, known, zone)
 
 
 def _worlds(space: Space, conditions: Sequence[Condition]) -> NDArray[np.bool_]:
@@ -175,12 +203,15 @@ def walk_of(prepared: PlatformIndex) -> dict[str, int]:
     return numbers
 
 
-def _members(index: EstateIndex, platform: str, groups: dict[Principal, int]) -> Iterator[tuple[int, int]]:
+def _members(index: EstateIndex, platform: str, groups: dict[_Whom, int]) -> Iterator[tuple[int, int]]:
     """(user, group) for every enabled user and whoever has not signed in."""
+    limited = [(whom, n) for whom, n in groups.items() if whom.but_not]
     for number, login in enumerate((*index.estate.directory.users, ANONYMOUS_NAME)):
         somebody = person(index, login, platform)
         if somebody.enabled:
-            yield from ((number, groups[p]) for p in somebody.principals if p in groups)
+            found = [groups[whom] for p in somebody.principals if (whom := _Whom(p)) in groups]
+            found += [n for whom, n in limited if whom.holds(somebody.principals)]
+            yield from ((number, group) for group in found)
 
 
 def _ints(values: Iterable[int]) -> Ints:

@@ -30,7 +30,8 @@ class Pieces(NamedTuple):
     """Number of its condition; -1 for none."""
     kind: NDArray[np.int8]
     """Whether it is given, built in, or a ceiling."""
-    role: Ints
+    acting: Ints
+    """What somebody acts as by it, where roles are held one at a time."""
     bound: Ints
     """The scope that the binding is bound to."""
 
@@ -76,9 +77,9 @@ def pieces_of(flat: Flat, places: Places) -> tuple[Pieces, Lists]:
     masks = np.where(ground[:, None], np.uint64(0), flat.role_masks[flat.bound_role[by]])
     end = np.where(here, at + 1, places.end[at]).astype(np.int32)
     bound = np.where(flat.bound_here[by] == ALONE, 0, flat.bound_scope[by]).astype(np.int32)
-    kind, role = flat.bound_kind[by], flat.bound_role[by]
+    kind, acting = flat.bound_kind[by], flat.bound_acting[by]
     condition = flat.bound_condition[by]
-    pieces = Pieces(at, end, here, ground, masks, flat.bound_deny[by], by, condition, kind, role, bound)
+    pieces = Pieces(at, end, here, ground, masks, flat.bound_deny[by], by, condition, kind, acting, bound)
     return pieces, lists_of(np.sort(by), np.argsort(by, kind="stable").astype(np.int32), len(flat.bound_scope))
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct
 
 from justlane.engine.compiled.flattening import count_cells
-from justlane.engine.deciding import Question
-from justlane.engine.index import EstateIndex
+from justlane.engine.deciding import Question, ancestors
+from justlane.engine.index import EstateIndex, PlatformIndex
 from justlane.engine.people import ANONYMOUS_NAME, person
 from justlane.model.people import AUTHENTICATED
 
@@ -31,6 +33,18 @@ class Tally(Struct, frozen=True):
     """Cells that are allowed in some circumstances only."""
 
 
+def _kinds_of_places(prepared: PlatformIndex) -> Iterator[tuple[object, ...]]:
+    """For each scope, all by which something can tell it from another: its kind, the bindings that count there, and the
+    same of the scopes on the way to it."""
+    asking = prepared.platform.actions.get(prepared.platform.habits.on_the_way)
+    known: dict[str, tuple[object, ...]] = {}
+    for address, scope in prepared.platform.scopes.items():
+        counting = frozenset((id(b), prepared.counts(b, address)) for b in prepared.covering_bindings(address))
+        known[address] = scope.kind, counting
+        way = [a for a in ancestors(address) if asking and asking.applies(prepared.platform.scopes[a].kind)]
+        yield (*known[address], frozenset(known[above] for above in way))
+
+
 def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     """Count exactly, by the compiled form."""
     prepared = index.platform(platform)
@@ -38,7 +52,7 @@ def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     people = [person(index, login, platform) for login in (*index.estate.directory.users, ANONYMOUS_NAME)]
     enabled = [somebody.principals & named for somebody in people if somebody.enabled]
     scopes = prepared.platform.scopes.values()
-    places = {(s.kind, tuple(map(id, prepared.covering_bindings(s.address)))) for s in scopes}
+    places = set(_kinds_of_places(prepared))
     cells = sum(a.applies(s.kind) for s in scopes for a in prepared.platform.actions.values())
     count = count_cells(index, platform, question)
     return Tally(

@@ -10,12 +10,15 @@ from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 from justlane.files.named_files import is_foreign
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import can_be_shown, one_line
+from justlane.model.people import PrincipalKind
 
 if TYPE_CHECKING:
     import numpy as np
 
     Ints: TypeAlias = np.ndarray[tuple[int], np.dtype[np.int64]]
 
+RESERVED = {PrincipalKind.ANONYMOUS.value, PrincipalKind.AUTHENTICATED.value}
+"""Logins that nobody can have."""
 _MOST_ALIKE = 20
 """Of findings of one kind, as many are listed; the rest is counted."""
 
@@ -106,6 +109,9 @@ class Intake:
         if not can_be_shown(login):
             self._unfit("login", login, line)
             return None
+        if login in RESERVED:
+            self.reserved(login, Source(self.shown, line, 1 if line else 0))
+            return None
         number = len(self.logins)
         place = self._logins.number(login)
         if self._logins.entries[place]:
@@ -135,6 +141,12 @@ class Intake:
         self.group_lines.append(line)
         self._refs.entries[self._refs.number(key)] = -number - 1
         return number
+
+    def reserved(self, login: str, source: Source) -> None:
+        """Note that somebody is left out whose login stands for everybody."""
+        message = f"the login {login!r} stands for everybody who has, or has not, signed in: this account is left out"
+        hint = "give it another login in the directory, or here: `login becomes`"
+        self.findings.append(Finding("reserved-login", Severity.WARNING, source, message, hint))
 
     def _unfit(self, what: str, name: str, line: int) -> None:
         message = f"the {what} {name!r} has characters that cannot be shown"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from array import array
 from typing import TYPE_CHECKING
 
-from justlane.files.people.intake import Intake
+from justlane.files.people.intake import RESERVED, Intake
 from justlane.files.people.store import Shown
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import SourceRead
@@ -53,9 +53,9 @@ class Population:
         named = (intake.shown, intake.shown_groups) if intake.has_lines else (intake.directory, intake.directory)
         self.shown.append(Shown(*named, intake.has_lines))
         edges = intake.edges()
-        self.findings += intake.findings
         users = _padded(self._add_users(intake, source, naming))
         groups = _padded(self._add_groups(intake, source, naming))
+        self.findings += intake.findings
         intake.forget()
         nested = edges.members < 0
         inside = groups[edges.groups]
@@ -88,6 +88,10 @@ class Population:
         places = array("q")
         for n, raw in enumerate(intake.logins):
             login = raw if naming.login == ANY else naming.login.replace(ANY, raw)
+            if login in RESERVED:
+                intake.reserved(login, self.shown[source].user(login, intake.user_lines[n]))
+                places.append(-1)
+                continue
             place = self._logins.setdefault(login, len(self.users))
             if place == len(self.users):
                 enabled, line = bool(intake.enabled[n]), intake.user_lines[n]
