@@ -20,9 +20,10 @@ from typing import Any
 from msgspec.structs import replace
 
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
-from justlane.files import cache, named_files
+from justlane.files.keeping import cache
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
+from justlane.files.reading import named_files
 from justlane.model.bindings import Binding
 from justlane.model.estate import Estate, Habits, Platform
 from justlane.model.findings import Source

@@ -180,7 +180,7 @@ print(len(con.execute("SELECT g.name " + query).fetchall()))
 IN_SQLITE = """
 import sys
 from pathlib import Path
-from justlane.engine.membership import user
+from justlane.engine.facts.membership import user
 from justlane.files.people.snapshots import newest, open_snapshot
 folder = Path(sys.argv[1])
 print(len(open_snapshot(folder, newest(folder)).groups_with(user("u77"))))

@@ -19,7 +19,7 @@ from typing import Any, NamedTuple
 from urllib.request import urlopen
 
 from justlane.directories.interface import read_people
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.files.loading import load
 
 DEMO = Path(__file__).parent.parent / "src" / "justlane" / "demo"

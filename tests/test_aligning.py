@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from unittest import mock
 
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.storing import append_durably, write_atomically
 from justlane.model.errors import RefusedError, SecretError, StorageError
 from justlane.model.estate import SecretPlace

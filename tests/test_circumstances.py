@@ -7,9 +7,9 @@ from datetime import UTC, datetime
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from justlane.engine.circumstances import MOST_REGIONS, CircumstanceSpace, SituationSpace
-from justlane.engine.networks import NetworkTree
-from justlane.engine.wording import boxes
+from justlane.engine.decision.circumstances import MOST_REGIONS, CircumstanceSpace, SituationSpace
+from justlane.engine.decision.circumstances_in_words import boxes
+from justlane.engine.decision.networks import NetworkTree
 from justlane.model.circumstances import Condition, Hours, Situation
 from justlane.model.errors import UsageError
 from justlane.reports.conditions import boxes_text, condition_text

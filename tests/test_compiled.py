@@ -14,7 +14,7 @@ from justlane.engine.compiled import classes
 from justlane.engine.compiled.classes import Lists, lists_of, unique_pairs
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import Flat
-from justlane.engine.graphs import loops, trail, walk
+from justlane.engine.facts.graphs import loops, trail, walk
 
 TINY = Size(900, 80, 120, 90)
 pairs = st.lists(st.tuples(st.integers(0, 7), st.integers(0, 7)), max_size=14)

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from justlane.directories.interface import read_people
 from justlane.directories.table_pair import TableError, rows
-from justlane.files.directory_shapes import DirectoryShape
+from justlane.files.reading.directory_shapes import DirectoryShape
 from tests.support import EstateTest
 
 PEOPLE = "login,name,enabled\na,Zoë Marram,yes\nb,Bo,no\n"

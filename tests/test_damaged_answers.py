@@ -16,7 +16,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from justlane.directories.interface import read_people
-from justlane.files.directory_shapes import DirectoryShape
+from justlane.files.reading.directory_shapes import DirectoryShape
 from justlane.model.errors import JustLaneError
 from justlane.model.findings import Severity
 from tests.directory_server import SUFFIX, Authority, DirectoryServer, answering

@@ -8,16 +8,16 @@ from datetime import UTC, datetime
 import jsonschema
 from msgspec.structs import replace
 
-from justlane.engine.deciding import Question
-from justlane.engine.index import EstateIndex
-from justlane.engine.missing import reply
-from justlane.engine.reaching import reach
-from justlane.files import named_files
+from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.suggestions import reply
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.questions.reach import reach
 from justlane.files.disk.tables import Tables
+from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot
-from justlane.files.schema import schemas
-from justlane.files.store import SCRIPT, Store, write
-from justlane.files.yamltext import read
+from justlane.files.reading import named_files
+from justlane.files.reading.schema import schemas
+from justlane.files.reading.yamltext import read
 from justlane.model.people import Directory
 from tests.support import DEMO, PUMPHALL, EstateTest
 

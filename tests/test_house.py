@@ -1,6 +1,7 @@
 """The plan of the house: imports run downward, start-up stays light, nothing is undocumented."""
 
 import ast
+import re
 import subprocess
 import sys
 import unittest
@@ -44,6 +45,19 @@ class HouseTest(unittest.TestCase):
             for other in used - {package}:
                 allowed = other == "standin" and package == "cli"
                 self.assertTrue(allowed or STOREYS[other] < STOREYS[package], f"{path} imports {other}")
+
+    def test_the_plan_names_every_room_and_none_is_a_corridor(self) -> None:
+        plan = re.findall(r"^( *)(\w+)/ ", (ROOT / "CONTRIBUTING.md").read_text(), re.MULTILINE)
+        named, storey = set(), ""
+        for indent, name in plan:
+            storey = storey if indent else name
+            named.add(f"{storey}/{name}" if indent else name)
+        packages = {path.parent.relative_to(SOURCE).as_posix() for path in SOURCE.rglob("__init__.py")} - {"."}
+        self.assertEqual(named, packages)
+        self.assertEqual([name for indent, name in plan if not indent and name in STOREYS], list(STOREYS))
+        for storey in ("engine", "files"):
+            for room in [SOURCE / storey, *(p for p in (SOURCE / storey).iterdir() if p.is_dir())]:
+                self.assertLessEqual(len(list(room.glob("*.py"))), 13, room)
 
     def test_the_heart_has_no_interface_code(self) -> None:
         for package in ("model", "engine"):

@@ -7,7 +7,7 @@ import tempfile
 import threading
 from pathlib import Path
 
-from justlane.engine.membership import user
+from justlane.engine.facts.membership import user
 from tests.directory_server import SECRET, SUFFIX, Authority, DirectoryServer, answering
 from tests.support import EstateTest
 

@@ -19,11 +19,11 @@ from pathlib import Path
 from typing import Any
 
 from justlane.directories.interface import read_people
-from justlane.files.declared import read_all
+from justlane.files.editing.renaming import edited_line
 from justlane.files.people import snapshots
 from justlane.files.people.populating import read_now
-from justlane.files.renaming import edited_line
-from justlane.files.shapes import EstateFile
+from justlane.files.reading.estate_files import read_all
+from justlane.files.reading.shapes import EstateFile
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity, Source
 from tests.scim_server import TOKEN, ScimAnswers

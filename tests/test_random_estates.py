@@ -18,16 +18,16 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from justlane.cli.standing_in import nature_of
-from justlane.engine.comparing import Side, compare
 from justlane.engine.compiled.asking import Asker, Cells
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
 from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten, walk_of
-from justlane.engine.deciding import Question, cells_of, judge, may
-from justlane.engine.explaining import Chain, answer
-from justlane.engine.index import EstateIndex
-from justlane.engine.missing import Miss, Turn, reply
-from justlane.engine.wording import Box
+from justlane.engine.decision.circumstances_in_words import Box
+from justlane.engine.decision.deciding import Question, cells_of, judge, may
+from justlane.engine.decision.explaining import Chain, answer
+from justlane.engine.decision.suggestions import Miss, Turn, reply
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.questions.comparison import Side, compare
 from justlane.model.bindings import Publication
 from justlane.model.circumstances import ALWAYS, Outcome, Situation
 from justlane.model.estate import Estate

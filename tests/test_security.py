@@ -17,9 +17,9 @@ import time
 from pathlib import Path
 from unittest import mock
 
-from justlane.files import permissions
 from justlane.files.disk import beneath, storing
-from justlane.files.folder import included
+from justlane.files.keeping import permissions
+from justlane.files.reading.folder import included
 from justlane.model import interruption, patterns, secrecy, showing
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
@@ -853,7 +853,7 @@ class DoorTest(EstateTest):
             (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/showing.py"}),
             (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/revisions.py", "directories/ldap_session.py"}),
             (r"\.read_(bytes|text)\(", {"cli/showing.py"}),
-            (r"re\.escape|fnmatch|\.glob\(", {"files/renaming.py", "standin/ruling.py", "cli/starting.py"}),
+            (r"re\.escape|fnmatch|\.glob\(", {"files/editing/renaming.py", "standin/ruling.py", "cli/starting.py"}),
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
             (r"permissions\(\)\.secrets", {"outside/secrets.py"}),
         ):  # fmt: skip

@@ -11,7 +11,7 @@ from justlane.cli.circumstances import now
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import answer_to, look, may_ask, say, show
 from justlane.cli.trusting import ask_person
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import InterruptedRunError, RefusedError
 from justlane.reports.interface import present
 

@@ -38,7 +38,7 @@ def ask(
 
     Ends with 0 for yes, 1 for no and for only if.
     """
-    from justlane.engine.missing import reply
+    from justlane.engine.decision.suggestions import reply
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
@@ -81,7 +81,7 @@ def reach(
 
     Ends with 0, or with 1 if the person reaches nothing.
     """
-    from justlane.engine.reaching import reach as reached
+    from justlane.engine.questions.reach import reach as reached
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
@@ -113,7 +113,7 @@ def holders(ctx: click.Context, /, action: str, scope: str, folder: Path | None,
 
     Ends with 0, or with 1 if nobody may.
     """
-    from justlane.engine.holding import holders as held
+    from justlane.engine.questions.holders import holders as held
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate

@@ -10,7 +10,7 @@ from justlane.cli import options
 from justlane.cli.circumstances import now
 from justlane.cli.terminal import show, tell
 from justlane.directories.interface import read_people
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.findings import Severity
 from justlane.model.names import counted
 
@@ -97,7 +97,7 @@ def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
 
     Ends with 0 if all hold and 1 if one fails.
     """
-    from justlane.engine.expecting import verify as verified
+    from justlane.engine.questions.expectations import verify as verified
 
     estate = options.opened(folder)
     verdicts = verified(EstateIndex(estate), now())

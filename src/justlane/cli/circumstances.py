@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 import click
 import msgspec
 
-from justlane.engine.deciding import Question
+from justlane.engine.decision.deciding import Question
 from justlane.model.circumstances import Situation
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate, RolesHeld

@@ -12,9 +12,9 @@ from justlane.cli import options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
 from justlane.directories.interface import read_people
-from justlane.engine.index import EstateIndex
-from justlane.files.folder import holds_root
+from justlane.engine.facts.index import EstateIndex
 from justlane.files.opening import open_estate
+from justlane.files.reading.folder import holds_root
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
 
@@ -49,8 +49,8 @@ def compare(
     """
     if given["person"] or given["other"]:
         _people(ctx, options.opened(folder), form, given)
-    from justlane.engine.comparing import Side
-    from justlane.engine.comparing import compare as compared
+    from justlane.engine.questions.comparison import Side
+    from justlane.engine.questions.comparison import compare as compared
     from justlane.files.revisions import folder_named
 
     place = _place(folder, before, after)
@@ -93,7 +93,7 @@ def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[
 
 
 def _people(ctx: click.Context, estate: Estate, form: str, given: dict[str, Any]) -> None:
-    from justlane.engine.siding import side_by_side
+    from justlane.engine.questions.two_people import side_by_side
 
     if not (given["person"] and given["other"]):
         raise UsageError("--person and --with go together", "name two users: --person X --with Y")

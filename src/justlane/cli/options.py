@@ -12,10 +12,10 @@ import click
 
 from justlane.cli.terminal import warn
 from justlane.directories.interface import read_people
-from justlane.engine.index import EstateIndex
-from justlane.engine.people import ANONYMOUS_NAME
-from justlane.files.folder import find_root, holds_root
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.files.opening import open_estate, open_index, open_people
+from justlane.files.reading.folder import find_root, holds_root
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
 from justlane.model.patterns import matching
@@ -91,7 +91,7 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
         index = open_index(place, read_people)
         mind_age(index.estate.people, index.estate.pull_every)
         return index
-    from justlane.engine.aliases import called_today
+    from justlane.engine.facts.earlier_names import called_today
     from justlane.files.people import snapshots
 
     then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
@@ -119,7 +119,7 @@ def known_user(estate: Estate, login: str) -> str:
     people = estate.people
     if people is None or login in estate.directory.users:
         return _known(login, estate.directory.users, "the directory has no user")
-    from justlane.engine.circumstances import on_clock
+    from justlane.engine.decision.circumstances import on_clock
 
     read = f"{on_clock(people.taken, estate.time_zone):%Y-%m-%d at %H:%M}"
     otherwise = f"nobody like that was there on {read}; for somebody new: justlane people pull"

@@ -14,8 +14,8 @@ from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import say, show, tell, warn
 from justlane.cli.trusting import ask_person
 from justlane.directories.interface import read_people
-from justlane.engine.membership import MembershipIndex
-from justlane.engine.portrait import Found, portrait
+from justlane.engine.facts.membership import MembershipIndex
+from justlane.engine.questions.one_person_or_group import Found, portrait
 from justlane.files.opening import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
@@ -23,7 +23,7 @@ from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
 
 if TYPE_CHECKING:
-    from justlane.engine.moving import PeopleChanges
+    from justlane.engine.questions.people_changes import PeopleChanges
 
 
 @click.group(cls=OrderedGroup)
@@ -183,8 +183,8 @@ def renames(write: bool, folder: Path | None) -> None:
 
     Ends with 0 if there is nothing to edit, or it was done; with 1 if there are edits to make.
     """
+    from justlane.files.editing.renaming import edited_line, edits, lines_of, make
     from justlane.files.loading import load
-    from justlane.files.renaming import edited_line, edits, lines_of, make
 
     place = options.folder_of(folder)
     loaded = load(place, read_people)
@@ -214,10 +214,10 @@ def _store(place: Path, as_of: str | None) -> PeopleStore:
 
 def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     """What changed between two snapshots; without access where the estate is not sound."""
-    from justlane.engine.aliases import called_today
-    from justlane.engine.comparing import Side, compare
-    from justlane.engine.deciding import Question
-    from justlane.engine.moving import people_changes
+    from justlane.engine.decision.deciding import Question
+    from justlane.engine.facts.earlier_names import called_today
+    from justlane.engine.questions.comparison import Side, compare
+    from justlane.engine.questions.people_changes import people_changes
     from justlane.files.people.differing import Differences
 
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)

@@ -13,7 +13,7 @@ from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import show
 from justlane.cli.trusting import ask_person
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.circumstances import Situation
 from justlane.model.errors import InterruptedRunError
 

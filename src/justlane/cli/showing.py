@@ -21,7 +21,7 @@ from justlane.cli.starting import copy_sample
 from justlane.cli.terminal import look, say, tell
 from justlane.files.disk import beneath
 from justlane.files.disk.storing import write_atomically, write_secret
-from justlane.files.folder import ROOT
+from justlane.files.reading.folder import ROOT
 from justlane.model.errors import OutsideError, UnreachableError
 
 PLATFORMS = {

@@ -40,7 +40,7 @@ def _address(platform: Platform, port: int | None) -> tuple[str, int]:
 
 def nature_of(estate: Estate, name: str) -> Nature:
     """What the platform is by itself, for a stand-in."""
-    from justlane.engine.index import EstateIndex
+    from justlane.engine.facts.index import EstateIndex
     from justlane.platforms.aligning import plain_binding
     from justlane.standin.site import Binding, Manner, Nature
 

@@ -100,7 +100,7 @@ def schema(folder: Path) -> None:
     import json
 
     from justlane.files.disk.storing import write_atomically
-    from justlane.files.schema import schemas
+    from justlane.files.reading.schema import schemas
 
     for name, content in schemas().items():
         top, place = options.top_and_name(folder / name)

@@ -10,7 +10,7 @@ import click
 from justlane.cli import options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 
 
 @click.command()

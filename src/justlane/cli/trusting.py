@@ -11,7 +11,7 @@ from justlane.cli import options
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import answer_to, may_ask, say, show
 from justlane.files.disk import beneath
-from justlane.files.permissions import Use, allow, forget, permissions
+from justlane.files.keeping.permissions import Use, allow, forget, permissions
 from justlane.model.errors import UsageError
 from justlane.outside.secrets import Destination
 

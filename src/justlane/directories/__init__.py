@@ -1,1 +1,1 @@
-"""Storey 4: where people and groups come from. One file per protocol or format, behind one interface."""
+"""Storey 5: where people and groups come from. One file per protocol or format, behind one interface."""

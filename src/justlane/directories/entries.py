@@ -12,8 +12,8 @@ from collections.abc import Callable, Iterable, Mapping
 from msgspec import Struct
 
 from justlane.directories.names import normalised
-from justlane.files.directory_shapes import GroupEntriesShape, PersonEntriesShape
 from justlane.files.people.intake import Intake
+from justlane.files.reading.directory_shapes import GroupEntriesShape, PersonEntriesShape
 
 Values = Mapping[str, list[tuple[str, int]]]
 """Attribute in lower case -> its values, each with the line where it starts (0 if there is none). Bytes that are not

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, NamedTuple, Protocol, cast
 from justlane.model.progress import Progress
 
 if TYPE_CHECKING:
-    from justlane.files.directory_shapes import DirectoryShape
     from justlane.files.people.intake import Intake
+    from justlane.files.reading.directory_shapes import DirectoryShape
     from justlane.outside.secrets import Permit
 
 

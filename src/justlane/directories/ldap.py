@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterable
 from justlane.directories.entries import EntryReader, Groups, People, Values, groups_of, people_of
 from justlane.directories.interface import Surroundings
 from justlane.directories.ldap_session import LdapSession
-from justlane.files.directory_shapes import DirectoryShape, GroupSearchShape, LdapShape, PeopleSearchShape
 from justlane.files.people.intake import Intake
+from justlane.files.reading.directory_shapes import DirectoryShape, GroupSearchShape, LdapShape, PeopleSearchShape
 from justlane.model.errors import IncompleteError, NoRightError
 
 

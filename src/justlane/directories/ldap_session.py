@@ -25,8 +25,8 @@ from justlane.directories.ldap_failures import (
     failure,
     policy_error,
 )
-from justlane.files import named_files
-from justlane.files.directory_shapes import LdapShape
+from justlane.files.reading import named_files
+from justlane.files.reading.directory_shapes import LdapShape
 from justlane.model import interruption
 from justlane.model.errors import (
     IncompleteError,

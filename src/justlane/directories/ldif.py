@@ -14,9 +14,9 @@ from msgspec import Struct
 
 from justlane.directories.entries import EntryReader, groups_of, people_of
 from justlane.directories.interface import Surroundings
-from justlane.files import named_files
-from justlane.files.directory_shapes import DirectoryShape
 from justlane.files.people.intake import Intake
+from justlane.files.reading import named_files
+from justlane.files.reading.directory_shapes import DirectoryShape
 
 _MOST_DIGITS = 16
 _A_WHILE = 1 << 14

@@ -7,11 +7,11 @@ from pathlib import Path
 from msgspec import Struct
 
 from justlane.directories.interface import read_people
-from justlane.files.declared import read_all
 from justlane.files.people import snapshots
 from justlane.files.people.populating import missing_files, read_now
-from justlane.files.shapes import EstateFile
-from justlane.files.yamltext import Text
+from justlane.files.reading.estate_files import read_all
+from justlane.files.reading.shapes import EstateFile
+from justlane.files.reading.yamltext import Text
 from justlane.model.errors import EstateError, RefusedError
 from justlane.model.findings import Finding, Severity
 from justlane.model.people import Snapshot

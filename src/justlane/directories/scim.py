@@ -16,8 +16,8 @@ from typing import Annotated, TypeVar
 import msgspec
 
 from justlane.directories.interface import Surroundings
-from justlane.files.directory_shapes import DirectoryShape, ScimShape
 from justlane.files.people.intake import Intake
+from justlane.files.reading.directory_shapes import DirectoryShape, ScimShape
 from justlane.model.errors import (
     IncompleteError,
     NonsenseError,

@@ -13,9 +13,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from justlane.directories.interface import Surroundings
-from justlane.files import named_files
-from justlane.files.directory_shapes import CsvColumnsShape, DirectoryShape
 from justlane.files.people.intake import Intake
+from justlane.files.reading import named_files
+from justlane.files.reading.directory_shapes import CsvColumnsShape, DirectoryShape
 from justlane.model.names import did_you_mean
 from justlane.model.showing import uncell
 

@@ -1,1 +1,1 @@
-"""Storey 3: the estate's files. Reading with file, line and column; schemas; the cache; writing safely."""
+"""Storey 3: the estate's files. Reading with file, line and column; checking; keeping; writing safely; editing."""

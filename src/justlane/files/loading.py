@@ -11,17 +11,17 @@ from typing import Any, NamedTuple, cast
 
 import msgspec
 
-from justlane.engine.index import EstateIndex
-from justlane.files import cache
-from justlane.files.building import build, seconds
-from justlane.files.checking import check_names
-from justlane.files.declared import DeclaredFiles, read_all
-from justlane.files.folder import ROOT
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.building.checking import check_names
+from justlane.files.building.estate import build, seconds
+from justlane.files.keeping import cache
 from justlane.files.people import snapshots
 from justlane.files.people.populating import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
 from justlane.files.people.store import PeopleStore
 from justlane.files.people.writing import in_memory
-from justlane.files.shapes import EstateFile
+from justlane.files.reading.estate_files import DeclaredFiles, read_all
+from justlane.files.reading.folder import ROOT
+from justlane.files.reading.shapes import EstateFile
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Finding, Severity, Source

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec.structs import replace
 
-from justlane.engine.index import EstateIndex
-from justlane.files import cache
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.keeping import cache
 from justlane.model.errors import EstateError, StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Severity

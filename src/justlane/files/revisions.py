@@ -17,7 +17,7 @@ from typing import NamedTuple
 
 from justlane.files.disk.beneath import open_folder, parts_of
 from justlane.files.disk.storing import write_atomically
-from justlane.files.folder import ROOT, holds_root, included_among
+from justlane.files.reading.folder import ROOT, holds_root, included_among
 from justlane.model.errors import StorageError, UsageError
 
 _DEAF = {
@@ -61,7 +61,7 @@ class _Blob(NamedTuple):
 
 def _write_out(revision: _Revision, target: Path) -> None:
     """Write those files of a revision that belong to the estate: the root file, then what it names."""
-    from justlane.files.declared import read_root
+    from justlane.files.reading.estate_files import read_root
 
     blobs = revision.blobs()
     if ROOT not in blobs:

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from justlane.files import named_files
+from justlane.files.reading import named_files
 from justlane.model.errors import CertificateError, OutsideError, StorageError, UnreachableError
 
 _TRUST = "have it signed by an authority that this machine trusts, or name its certificate: `trust: FILE`"

@@ -11,9 +11,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from justlane.files import named_files
 from justlane.files.disk import beneath
-from justlane.files.permissions import Use, allow, permissions
+from justlane.files.keeping.permissions import Use, allow, permissions
+from justlane.files.reading import named_files
 from justlane.model.errors import RefusedError, SecretError
 from justlane.model.estate import SecretPlace
 from justlane.model.secrecy import keep_secret

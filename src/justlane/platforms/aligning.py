@@ -8,8 +8,8 @@ from datetime import datetime
 
 from msgspec import Struct
 
-from justlane.engine.graphs import walk
-from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.graphs import walk
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition
 from justlane.model.errors import JustLaneError, RefusedError

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.deciding import Question, cells_of, judge
-from justlane.engine.index import EstateIndex, PlatformIndex
+from justlane.engine.decision.deciding import Question, cells_of, judge
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.circumstances import Situation
 from justlane.model.progress import Progress
 from justlane.platforms.interface import Connector, Entry

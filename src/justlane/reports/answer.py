@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any
 
-from justlane.engine.explaining import Answer, Chain, Failing, Failure
-from justlane.engine.missing import Miss, Reply, Turn
+from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure
+from justlane.engine.decision.suggestions import Miss, Reply, Turn
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
 from justlane.model.names import counted

@@ -7,10 +7,10 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.coverage import CoverStep
-from justlane.engine.explaining import Chain
-from justlane.engine.membership import MemberStep
-from justlane.engine.roles import RoleStepKind
+from justlane.engine.decision.explaining import Chain
+from justlane.engine.facts.coverage import CoverStep
+from justlane.engine.facts.membership import MemberStep
+from justlane.engine.facts.roles import RoleStepKind
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind

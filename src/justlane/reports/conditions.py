@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from datetime import date
 from typing import Any
 
-from justlane.engine.wording import AddressRange, Box, TimeRange
+from justlane.engine.decision.circumstances_in_words import AddressRange, Box, TimeRange
 from justlane.model.circumstances import WEEKDAYS, Condition
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from justlane.engine.portrait import Found
+from justlane.engine.questions.one_person_or_group import Found
 from justlane.reports import group_sizes
 from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet

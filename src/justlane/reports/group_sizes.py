@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from justlane.engine.sizing import Size
+from justlane.engine.questions.group_sizes import Size
 from justlane.model.people import Group
 from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet

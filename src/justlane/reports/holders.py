@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from justlane.engine.holding import Holders
+from justlane.engine.questions.holders import Holders
 from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import boxes_text, plain_boxes

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from justlane.engine.expecting import Verdict
+from justlane.engine.questions.expectations import Verdict
 
 
 def document(verdicts: tuple[Verdict, ...]) -> str:

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from justlane.files.permissions import Permissions
+from justlane.files.keeping.permissions import Permissions
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 

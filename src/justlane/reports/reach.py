@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import groupby, zip_longest
 from typing import Any
 
-from justlane.engine.reaching import Grant, Reach, ReachedScope
+from justlane.engine.questions.reach import Grant, Reach, ReachedScope
 from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import boxes_text, condition_text, plain_boxes

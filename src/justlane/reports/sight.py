@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.reaching import Reach, ReachedScope
+from justlane.engine.questions.reach import Reach, ReachedScope
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 

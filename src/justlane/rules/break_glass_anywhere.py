@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.findings import Finding
 from justlane.rules.interface import warning
 

@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from enum import StrEnum
 
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.estate import Platform
 from justlane.model.expectations import OnlyGroupMay
 from justlane.model.findings import Finding, Source

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from importlib import import_module
 from typing import Protocol, cast
 
-from justlane.engine.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.findings import Finding, Severity, Source
 
 RULES = {

@@ -12,8 +12,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from justlane.engine.circumstances import CircumstanceSpace
-from justlane.engine.index import EstateIndex
+from justlane.engine.decision.circumstances import CircumstanceSpace
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import UsageError
 from justlane.model.findings import Finding
 from justlane.rules.interface import warning

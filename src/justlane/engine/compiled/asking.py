@@ -13,7 +13,7 @@ from justlane.engine.compiled.classes import Lists, Numbers
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.flat import CEILING
 from justlane.engine.compiled.flattening import UnsuitableError
-from justlane.engine.compiled.ways import Ways
+from justlane.engine.compiled.on_the_way import Ways
 
 _Line = tuple[int, int, int, bool, int, int]
 """A piece: where it starts and ends, its actions as one integer, whether it denies, its rank, its bound scope."""

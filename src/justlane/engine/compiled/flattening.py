@@ -8,12 +8,12 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from justlane.engine.circumstances import Space
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
-from justlane.engine.deciding import Judge, Question, cells_of, space_of
-from justlane.engine.index import EstateIndex, PlatformIndex
-from justlane.engine.people import ANONYMOUS_NAME, Person, person
+from justlane.engine.decision.circumstances import Space
+from justlane.engine.decision.deciding import Judge, Question, cells_of, space_of
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
 from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.estate import RolesHeld
 from justlane.model.patterns import matching

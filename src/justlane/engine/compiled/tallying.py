@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from justlane.engine.compiled.flattening import count_cells
-from justlane.engine.deciding import Question, ancestors
-from justlane.engine.index import EstateIndex, PlatformIndex
-from justlane.engine.people import ANONYMOUS_NAME, person
+from justlane.engine.decision.deciding import Question, ancestors
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, person
 from justlane.model.people import AUTHENTICATED
 
 

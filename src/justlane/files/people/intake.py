@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from itertools import repeat
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
-from justlane.files.named_files import is_foreign
+from justlane.files.reading.named_files import is_foreign
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import can_be_shown, one_line
 from justlane.model.people import PrincipalKind

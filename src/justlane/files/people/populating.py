@@ -11,14 +11,14 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from justlane.files.directory_shapes import DirectoryShape
-from justlane.files.named_files import digest, trouble
 from justlane.files.people import snapshots
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.files.people.store import PeopleStore
-from justlane.files.shapes import EstateFile
-from justlane.files.yamltext import Text
+from justlane.files.reading.directory_shapes import DirectoryShape
+from justlane.files.reading.named_files import digest, trouble
+from justlane.files.reading.shapes import EstateFile
+from justlane.files.reading.yamltext import Text
 from justlane.model.errors import StorageError
 from justlane.model.findings import Finding, Severity
 from justlane.model.people import Snapshot, SourceRead

@@ -14,7 +14,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from justlane.engine.aliases import Aliases
+from justlane.engine.facts.earlier_names import Aliases
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, path_to
 from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables

@@ -1,0 +1,335 @@
+"""The decision, for every habit, in every circumstance at once.
+
+Order of decision: is the account enabled, does the action apply, ceilings, the sign-in action, the on-the-way action,
+and then the bindings by the platform's habit. Everything is worked out in sets of circumstances (`circumstances`), so
+that one run gives a yes or no for a situation, and the exact conditions otherwise.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from datetime import date, datetime
+from functools import cached_property
+from typing import NamedTuple
+
+from msgspec import Struct
+
+from justlane.engine.decision.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates, on_clock
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import Person, person
+from justlane.engine.facts.roles import RoleIndex
+from justlane.model.bindings import Binding
+from justlane.model.circumstances import Condition, Situation
+from justlane.model.estate import Decides, RolesHeld
+from justlane.model.patterns import matching
+from justlane.model.scopes import contains
+
+Credit = list[tuple[Binding, int]]
+"""Bindings that give something, each with the circumstances in which it is the one that does."""
+
+
+class Question(Struct, frozen=True):
+    """The circumstances of a question."""
+
+    moment: datetime
+    """With a time zone: when it is asked, and the time of a situation that names none."""
+    situation: Situation | None = None
+    """None asks for all circumstances."""
+    role: str = ""
+    """The active role, where roles are held one at a time; empty for any of the person's."""
+    day: datetime | None = None
+    """With a time zone: the day on which dates are judged, if that is another one."""
+
+    @property
+    def dated(self) -> datetime:
+        """The time on whose day dates are judged."""
+        return self.day or (self.situation and self.situation.moment) or self.moment
+
+
+class Change(Struct, frozen=True):
+    """A platform as it would be: bindings more or fewer, another role, a group published further."""
+
+    more: tuple[Binding, ...] = ()
+    without: tuple[Binding, ...] = ()
+    roles: RoleIndex | None = None
+    """All roles, one of them changed."""
+    published: tuple[tuple[str, str], ...] = ()
+    """(group, scope)."""
+
+
+NO_CHANGE = Change()
+
+
+def space_of(question: Question, conditions: Iterable[Condition], zone: str) -> Space:
+    """The situation asked about, or all circumstances that some conditions can tell apart."""
+    if question.situation is not None:
+        return SituationSpace(question.situation, question.moment, zone, question.dated)
+    return CircumstanceSpace(conditions, question.dated, zone)
+
+
+class Gate(NamedTuple):
+    """An action that must be held at a scope before any other counts."""
+
+    action: str
+    scope: str
+    sign_in: bool
+    """Whether it is the sign-in action, rather than the on-the-way action."""
+
+
+class Judge:
+    """Decides on one platform for one person."""
+
+    def __init__(
+        self,
+        platform: PlatformIndex,
+        somebody: Person,
+        question: Question,
+        zone: str,
+        change: Change = NO_CHANGE,
+        space: Space | None = None,
+    ) -> None:
+        self.platform = platform
+        self.person = somebody
+        self.question = question
+        self._zone = zone
+        self._change = change
+        self._given_space = space
+        self._habits = platform.platform.habits
+        self._memo: dict[tuple[object, ...], Credit] = {}
+        self._relevant: dict[tuple[str, str | None], list[Binding]] = {}
+
+    @cached_property
+    def space(self) -> Space:
+        """The situation asked about, or all circumstances that this person's bindings can tell apart."""
+        if self._given_space is not None:
+            return self._given_space
+        return space_of(self.question, self.conditions(), self._zone)
+
+    def in_space(self, space: Space) -> Judge:
+        """The same judge in another space of circumstances."""
+        return Judge(self.platform, self.person, self.question, self._zone, self._change, space)
+
+    def conditions(self) -> Iterator[Condition]:
+        """Every condition that can matter to this person."""
+        for principal in self.person.principals:
+            for binding in self.platform.bindings.of(principal):
+                yield binding.condition
+        yield from (b.condition for b in self._change.more)
+        yield from (ceiling.condition for ceiling in self.platform.platform.ceilings)
+
+    def holds(self, role: str, action: str) -> bool:
+        """Whether a role holds an action."""
+        return action in (self._change.roles or self.platform.roles).holdings(role)
+
+    def in_date(self, condition: Condition) -> bool:
+        """Whether a condition's dates hold on the day of the question."""
+        return in_dates(condition, self.question.dated, self._zone)
+
+    @property
+    def today(self) -> date | None:
+        """The day in the estate's time zone, if the question names none."""
+        asked = self.question
+        named = asked.day or (asked.situation and asked.situation.moment)
+        return None if named else on_clock(asked.moment, self._zone).date()
+
+    @cached_property
+    def roles(self) -> list[str]:
+        """The roles that the person can act in, in order: those of allow bindings to them that are in date."""
+        mine = [b for p in self.person.principals for b in self.platform.bindings.of(p)]
+        mine += [b for b in self._change.more if b.principal in self.person.principals]
+        return sorted({b.acting for b in mine if b.allows and not b.built_in and self.in_date(b.condition)})
+
+    @cached_property
+    def _in_bundles(self) -> dict[str, set[str]]:
+        """What the person can act as that is a bundle -> the roles in it."""
+        found: dict[str, set[str]] = {}
+        for principal in self.person.principals:
+            for binding in self.platform.bindings.of(principal):
+                if binding.bundle and binding.allows:
+                    found.setdefault(binding.acting, set()).add(binding.role)
+        return found
+
+    def is_active(self, binding: Binding, role: str | None) -> bool:
+        """Whether a binding stays on while the person acts as something (None for all at once).
+
+        A deny of a role counts however one came to act in it.
+        """
+        if role is None or binding.built_in:
+            return True
+        if binding.allows:
+            return binding.acting == role
+        return binding.role == role or binding.role in self._in_bundles.get(role, ())
+
+    def relevant(self, address: str, role: str | None) -> list[Binding]:
+        """The bindings that reach this person at a place, in the active role (None for all)."""
+        if (address, role) not in self._relevant:
+            self._relevant[address, role] = self._reaching(address, role)
+        return self._relevant[address, role]
+
+    def _reaching(self, address: str, role: str | None) -> list[Binding]:
+        found = self.platform.covering_bindings(address)
+        change = self._change
+        if change is not NO_CHANGE:
+            found = [b for b in found if b not in change.without]
+            further = [b for b in change.more if self.platform.covers(b, address)]
+            if any(map(self.platform.closes, further)):
+                found = [b for b in found if b is not self.platform.open_binding]
+            found += further
+        return [
+            b
+            for b in found
+            if b.principal in self.person.principals and self.is_active(b, role) and self.counts(b, address)
+        ]
+
+    def counts(self, binding: Binding, address: str) -> bool:
+        """Whether the group that a binding names was published, where that is needed."""
+        name = binding.principal.name
+        further = any(g == name and contains(s, address) for g, s in self._change.published)
+        return self.platform.counts(binding, address) or further
+
+    def allowed(self, action: str, address: str) -> int:
+        """The circumstances in which the person may do the action at the place, in whichever of their roles."""
+        found = 0
+        for role in self.active_roles():
+            found |= self.allowed_as(role, action, address)
+        return found
+
+    def active_roles(self) -> list[str | None]:
+        """The roles to consider: None where all count together, the empty one for nothing but what is built in; none at
+        all if the question names one that the person does not have."""
+        if self._habits.roles_held is RolesHeld.TOGETHER:
+            return [None]
+        if self.question.role:
+            return [self.question.role] if self.question.role in self.roles else []
+        return list(self.roles) or [""]
+
+    def allowed_as(self, role: str | None, action: str, address: str) -> int:
+        """The same, in one role."""
+        if not self.person.enabled or not self.platform.applies(action, address):
+            return 0
+        found = self.space.full
+        for gate in self.needs(address):
+            found &= self.granted(role, gate.action, gate.scope)
+        return found & self.granted(role, action, address) if found else 0
+
+    def needs(self, address: str) -> Iterator[Gate]:
+        """What must be held besides, in order: the sign-in action at the root, the on-the-way action above."""
+        root, scopes = self.platform.platform.name, self.platform.platform.scopes
+        if self._habits.sign_in:
+            yield Gate(self._habits.sign_in, root, True)
+        if self._habits.on_the_way:
+            asking = self.platform.platform.actions[self._habits.on_the_way]
+            yield from (Gate(asking.name, s, False) for s in ancestors(address) if asking.applies(scopes[s].kind))
+
+    def granted(self, role: str | None, action: str, address: str) -> int:
+        """The circumstances in which the bindings, under the ceilings, give the action at the place."""
+        found = 0
+        for _, some in self.credit(role, action, address):
+            found |= some
+        return found & ~self.ceiling(action)
+
+    def ceiling(self, action: str) -> int:
+        """The circumstances in which the action is never granted to this person."""
+        found = 0
+        for ceiling in self.platform.platform.ceilings:
+            if ceiling.names(self.person.principals) and any(matching(p, (action,)) for p in ceiling.patterns):
+                found |= self.space.of(ceiling.condition)
+        return found
+
+    def credit(self, role: str | None, action: str, address: str) -> Credit:
+        """The allow bindings that give the action at the place, each with the circumstances in which it does."""
+        bindings = self.relevant(address, role)
+        key = (action, *map(id, bindings))
+        if key not in self._memo:
+            self._memo[key] = _DECIDES[self._habits.decides](self, action, bindings)
+        return self._memo[key]
+
+
+def _any_allow(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    return _given(judge, action, (b for b in bindings if b.allows), judge.space.full)
+
+
+def _given(judge: Judge, action: str, bindings: Iterable[Binding], within: int) -> Credit:
+    found = [(b, judge.space.of(b.condition) & within) for b in bindings if judge.holds(b.role, action)]
+    return [(b, some) for b, some in found if some]
+
+
+def _deny_wins(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    denied = 0
+    for _, some in _given(judge, action, (b for b in bindings if not b.allows), judge.space.full):
+        denied |= some
+    return _given(judge, action, (b for b in bindings if b.allows), judge.space.full & ~denied)
+
+
+def _last_match(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    """From the last line up: each decides where no later one matched."""
+    found: Credit = []
+    left = judge.space.full
+
+    def place(binding: Binding) -> int:
+        return -1 if binding is judge.platform.open_binding else judge.platform.bindings.place(binding)
+
+    for binding in sorted(bindings, key=place, reverse=True):
+        if left and judge.holds(binding.role, action):
+            some = judge.space.of(binding.condition) & left
+            left &= ~some
+            if binding.allows and some:
+                found.append((binding, some))
+    return found
+
+
+def _nearest(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
+    """From the place up: the first scope with a binding for the person decides, whatever the action."""
+    found: Credit = []
+    left = judge.space.full
+    for scope in sorted({b.scope for b in bindings}, key=len, reverse=True):
+        here = [b for b in bindings if b.scope == scope]
+        found += [(b, some & left) for b, some in _deny_wins(judge, action, here) if some & left]
+        for binding in here:
+            left &= ~judge.space.of(binding.condition)
+    return found
+
+
+_DECIDES: dict[Decides, Callable[[Judge, str, list[Binding]], Credit]] = {
+    Decides.ANY_ALLOW: _any_allow,
+    Decides.DENY_WINS: _deny_wins,
+    Decides.LAST_MATCH: _last_match,
+    Decides.NEAREST: _nearest,
+}
+"""How each habit weighs the bindings that reach a person at a place."""
+
+
+def ancestors(address: str) -> list[str]:
+    """The scopes that contain a place, the root first, the place itself left out."""
+    parts = address.split("/")
+    return ["/".join(parts[:depth]) for depth in range(1, len(parts))]
+
+
+def judge(index: EstateIndex, login: str, address: str, question: Question, change: Change = NO_CHANGE) -> Judge:
+    """A judge for a user (or `anonymous`) on the platform of an address."""
+    platform = index.platform(address)
+    somebody = person(index, login, platform.platform.name)
+    return Judge(platform, somebody, question, index.estate.time_zone, change)
+
+
+def may(index: EstateIndex, login: str, action: str, address: str, question: Question) -> bool:
+    """Whether the user may do the action at the scope in some circumstances (those of the situation, if one is given).
+
+    All names must be declared; a KeyError is a mistake of the caller.
+    """
+    return bool(judge(index, login, address, question).allowed(action, address))
+
+
+def cells_of(judging: Judge, within: str) -> dict[str, dict[str, int]]:
+    """All that one person may do at a scope and everything it covers.
+
+    Returns scope address -> action -> the circumstances in which it is allowed; only what is allowed in some.
+    """
+    platform = judging.platform
+    cells: dict[str, dict[str, int]] = {}
+    for address in platform.coverage.covered(within):
+        found = {action: judging.allowed(action, address) for action in platform.platform.actions}
+        allowed = {action: some for action, some in found.items() if some}
+        if allowed:
+            cells[address] = allowed
+    return cells

@@ -1,0 +1,135 @@
+"""An estate made ready for questions. Everything is worked out on first use and kept."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from msgspec.structs import replace
+
+from justlane.engine.facts.coverage import CoverageIndex
+from justlane.engine.facts.membership import Holding, MembershipIndex
+from justlane.engine.facts.roles import RoleIndex
+from justlane.engine.facts.sources import Bindings, Kept, ListedBindings
+from justlane.model.bindings import Binding
+from justlane.model.estate import Decides, Estate, Platform
+from justlane.model.people import AUTHENTICATED, Directory, Principal, PrincipalKind, Snapshot
+from justlane.model.scopes import contains, platform_of
+
+
+class PlatformIndex:
+    """One platform with its bindings, made ready."""
+
+    def __init__(self, platform: Platform, bindings: Bindings, kept: Kept | None = None) -> None:
+        self.platform = platform
+        self.bindings = bindings
+        """Built-in ones first; their order matters where the last match decides."""
+        self.coverage = CoverageIndex(platform.scopes, kept.gathering if kept else None)
+        self.roles = RoleIndex(platform.roles, platform.actions)
+        self._open: dict[str, bool] = {}
+        self._covering: dict[str, list[Binding]] = {}
+
+    @cached_property
+    def open_binding(self) -> Binding | None:
+        """What an open default amounts to: a built-in binding at the root, which counts at open scopes only."""
+        role = self.platform.habits.open_role
+        if not role:
+            return None
+        reason = "open: nobody is given anything here"
+        return Binding(AUTHENTICATED, role, self.platform.name, reason, self.platform.source, built_in=True)
+
+    @cached_property
+    def named(self) -> frozenset[Principal]:
+        """All that a binding, a ceiling or an open default names: whoever shares these is alike here."""
+        opened = [self.open_binding.principal] if self.open_binding else []
+        return frozenset(
+            [
+                *self.bindings.principals(),
+                *(p for c in self.platform.ceilings for p in (c.principal, *c.but_not)),
+                *opened,
+            ]
+        )
+
+    @cached_property
+    def published(self) -> dict[str, list[str]]:
+        """Group -> the scopes to which it was published."""
+        found: dict[str, list[str]] = {}
+        for publication in self.platform.publications:
+            found.setdefault(publication.group, []).append(publication.scope)
+        return found
+
+    def applies(self, action: str, address: str) -> bool:
+        """Whether the cell exists: the action can be done at that kind of scope."""
+        return self.platform.actions[action].applies(self.platform.scopes[address].kind)
+
+    def covers(self, binding: Binding, address: str) -> bool:
+        """Whether a binding's scope covers a place, here-only ones included."""
+        if binding.here_only:
+            gathered = self.platform.scopes[binding.scope].gathers
+            return binding.scope == address or any(item.address == address for item in gathered)
+        return binding.scope in self.coverage.covering_set(address)
+
+    def covering_bindings(self, address: str) -> list[Binding]:
+        """The bindings that cover a place, the nearest scope first; the open default last, where it counts."""
+        if address not in self._covering:
+            found = [
+                binding
+                for outer in self.coverage.covering(address)
+                for binding in self.bindings.at(outer)
+                if not binding.here_only or self.covers(binding, address)
+            ]
+            if self.open_binding is not None and self.is_open(address):
+                found.append(self.open_binding)
+            self._covering[address] = found
+        return self._covering[address]
+
+    def closes(self, binding: Binding) -> bool:
+        """Whether a binding closes what it covers to others: an allow, not built in, not at the root."""
+        return binding.allows and not binding.built_in and binding.scope != self.platform.name
+
+    def is_open(self, address: str) -> bool:
+        """Whether no allow binding to anyone covers a scope, those built in and those at the root left aside."""
+        if address not in self._open:
+            self._open[address] = not any(
+                self.closes(binding) and (not binding.here_only or self.covers(binding, address))
+                for outer in self.coverage.covering(address)
+                for binding in self.bindings.at(outer)
+            )
+        return self._open[address]
+
+    def counts(self, binding: Binding, address: str) -> bool:
+        """Whether the group that a binding names was published to a place, where that is needed."""
+        named = binding.principal
+        free = not self.platform.habits.publication or named.kind is not PrincipalKind.GROUP
+        return free or self.is_published(named.name, address)
+
+    def is_published(self, group: str, address: str) -> bool:
+        """Whether a group was published to a place or to a scope that contains it."""
+        return any(contains(scope, address) for scope in self.published.get(group, ()))
+
+    @property
+    def ordered(self) -> bool:
+        """Whether the order of the bindings decides."""
+        return self.platform.habits.decides is Decides.LAST_MATCH
+
+
+class EstateIndex:
+    """A whole estate, made ready."""
+
+    def __init__(self, estate: Estate, kept: Kept | None = None, holding: Holding | None = None) -> None:
+        self.estate = estate
+        self._kept = kept
+        self.membership = MembershipIndex(estate.directory, holding)
+        self._platforms: dict[str, PlatformIndex] = {}
+
+    def with_people(self, directory: Directory, holding: Holding, people: Snapshot) -> EstateIndex:
+        """The same estate with other people."""
+        return EstateIndex(replace(self.estate, directory=directory, people=people), self._kept, holding)
+
+    def platform(self, address: str) -> PlatformIndex:
+        """The platform that an address belongs to (KeyError if it is not declared)."""
+        name = platform_of(address)
+        if name not in self._platforms:
+            listed = [] if self._kept else [b for b in self.estate.bindings if platform_of(b.scope) == name]
+            bindings = self._kept.bindings_on(name) if self._kept else ListedBindings(listed)
+            self._platforms[name] = PlatformIndex(self.estate.platforms[name], bindings, self._kept)
+        return self._platforms[name]

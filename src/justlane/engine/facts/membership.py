@@ -1,0 +1,89 @@
+"""Who is in which group, directly or through nested groups."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
+
+from msgspec import Struct
+
+from justlane.engine.facts.graphs import loops, trail, walk
+from justlane.engine.facts.sources import held_directly
+from justlane.model.findings import Source
+from justlane.model.people import Directory, Principal, PrincipalKind
+
+Holding = Callable[[Principal], Sequence[tuple[Principal, Source]]]
+"""Answers which groups hold a user or a group directly, each with the line that says so."""
+
+
+class MemberStep(Struct, frozen=True):
+    """`member` is in `group`, says the line at `source`."""
+
+    member: Principal
+    group: Principal
+    source: Source
+
+
+def group(name: str) -> Principal:
+    """The principal of a group's name."""
+    return Principal(PrincipalKind.GROUP, name)
+
+
+def user(login: str) -> Principal:
+    """The principal of a user's login."""
+    return Principal(PrincipalKind.USER, login)
+
+
+class MembershipIndex:
+    """Answers about groups and their members. Membership loops are tolerated: all groups of a loop
+    hold each other's members."""
+
+    def __init__(self, directory: Directory, holding: Holding | None = None) -> None:
+        self.directory = directory
+        self._kept = holding
+        self._found: dict[Principal, dict[Principal, tuple[Principal, Source] | None]] = {}
+
+    def _above(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        return self._kept(member) if self._kept else self._listed.get(member, ())
+
+    @cached_property
+    def _listed(self) -> dict[Principal, list[tuple[Principal, Source]]]:
+        return held_directly(self.directory)
+
+    def _upward(self, member: Principal) -> dict[Principal, tuple[Principal, Source] | None]:
+        if member not in self._found:
+            self._found[member] = walk(member, self._above)
+        return self._found[member]
+
+    def principals_of(self, member: Principal) -> tuple[Principal, ...]:
+        """A user or a group itself, and every group that holds it, the nearest first."""
+        return tuple(self._upward(member))
+
+    def way_into(self, login: str, principal: Principal) -> tuple[MemberStep, ...]:
+        """The shortest chain of memberships from the user to a group (empty for the user itself)."""
+        if principal.kind is not PrincipalKind.GROUP:
+            return ()
+        return self.way(user(login), principal)
+
+    def way(self, member: Principal, holder: Principal) -> tuple[MemberStep, ...]:
+        """The shortest chain of memberships from a user or a group to a group that holds it."""
+        return tuple(MemberStep(a, b, source) for a, b, source in trail(self._upward(member), holder))
+
+    def users_in(self, name: str) -> Iterator[str]:
+        """Logins of everyone in a group, directly or nested, disabled users included."""
+        groups = self.directory.groups
+
+        def members(node: Principal) -> list[tuple[Principal, Source]]:
+            entry = groups.get(node.name) if node.kind is PrincipalKind.GROUP else None
+            return [(m.member, m.source) for m in entry.members] if entry else []
+
+        found = walk(group(name), members)
+        return (p.name for p in found if p.kind is PrincipalKind.USER)
+
+    def loops(self) -> list[list[str]]:
+        """Groups that hold each other, one list a loop, by name."""
+
+        def holders(name: str) -> list[str]:
+            return [holder.name for holder, _ in self._above(group(name))]
+
+        return sorted(sorted(loop) for loop in loops(self.directory.groups, holders))

@@ -1,0 +1,72 @@
+"""Whoever asks, as one platform sees them."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.membership import MemberStep, user
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+
+ANONYMOUS_NAME = ANONYMOUS.kind.value
+"""The name by which whoever has not signed in is asked about."""
+
+
+class Person(Struct, frozen=True):
+    """A user on a platform: all that a binding can name to reach them."""
+
+    login: str
+    enabled: bool
+    principals: frozenset[Principal]
+
+
+def person(index: EstateIndex, login: str, platform: str) -> Person:
+    """A user of the directory, or `anonymous`, on a platform."""
+    if login == ANONYMOUS_NAME:
+        return Person(login, True, frozenset((ANONYMOUS,)))
+    known = {*index.membership.principals_of(user(login)), AUTHENTICATED}
+    return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known))
+
+
+def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str) -> Person:
+    """The same person as a member of one more group, and so of all that hold it."""
+    more = {*index.membership.principals_of(group), group} if group.kind is PrincipalKind.GROUP else {group}
+    known = with_local_groups(index, platform, {*somebody.principals, *more})
+    return Person(somebody.login, somebody.enabled, known)
+
+
+def with_local_groups(index: EstateIndex, platform: str, known: set[Principal]) -> frozenset[Principal]:
+    """Add the platform's local groups that hold one of the principals."""
+    local = index.estate.platforms[platform].local_groups.values()
+    held = {Principal(PrincipalKind.LOCAL_GROUP, g.name) for g in local if any(m.member in known for m in g.members)}
+    return frozenset(known | held)
+
+
+def way_to(index: EstateIndex, login: str, principal: Principal, platform: str) -> tuple[MemberStep, ...]:
+    """The shortest chain of memberships from a user to what a binding names."""
+    if principal.kind is not PrincipalKind.LOCAL_GROUP:
+        return index.membership.way_into(login, principal)
+    upward = {*index.membership.principals_of(user(login))}
+    ways = [
+        (*index.membership.way_into(login, m.member), MemberStep(m.member, principal, m.source))
+        for m in index.estate.platforms[platform].local_groups[principal.name].members
+        if m.member in upward
+    ]
+    return min(ways, key=len)
+
+
+def people_behind(index: EstateIndex, principal: Principal, platform: str) -> list[str]:
+    """Logins of the enabled people whom a principal stands for."""
+    users = index.estate.directory.users
+    if principal.kind is PrincipalKind.AUTHENTICATED:
+        return [login for login, entry in users.items() if entry.enabled]
+    found: set[str] = set()
+    members = [principal]
+    if principal.kind is PrincipalKind.LOCAL_GROUP:
+        members = [m.member for m in index.estate.platforms[platform].local_groups[principal.name].members]
+    for member in members:
+        if member.kind is PrincipalKind.GROUP:
+            found.update(index.membership.users_in(member.name))
+        elif member.kind is PrincipalKind.USER:
+            found.add(member.name)
+    return sorted(login for login in found if login in users and users[login].enabled)

@@ -1,0 +1,255 @@
+"""What changes between two estates: every cell that somebody gains or loses, counted exactly."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+
+from msgspec import Struct
+
+from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
+from justlane.engine.decision.circumstances_in_words import Box, boxes
+from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
+from justlane.model.estate import Platform, RolesHeld
+from justlane.model.people import Principal
+from justlane.model.scopes import platform_of
+
+NOBODY = Person("", False, frozenset())
+
+
+class CellChange(Struct, frozen=True):
+    """An action at a scope that is allowed in other circumstances than before."""
+
+    action: str
+    scope: str
+    sensitive: bool
+    gains: bool
+    """Allowed in some circumstances in which it was not."""
+    loses: bool
+    """Not allowed in some circumstances in which it was."""
+    before: tuple[Box, ...] | None
+    """The circumstances in which it was allowed: empty for all, None for none."""
+    after: tuple[Box, ...] | None
+
+
+class Alike(Struct, frozen=True):
+    """People who change alike, and how."""
+
+    users: tuple[str, ...]
+    changes: tuple[CellChange, ...]
+    """Sensitive actions first."""
+
+    @property
+    def gained(self) -> int:
+        """Number of (action, scope) pairs that each of them gains."""
+        return sum(change.gains for change in self.changes)
+
+    @property
+    def lost(self) -> int:
+        """Number of (action, scope) pairs that each of them loses."""
+        return sum(change.loses for change in self.changes)
+
+
+class Comparison(Struct, frozen=True):
+    """What changes from one estate to another."""
+
+    before: str
+    after: str
+    groups: tuple[Alike, ...]
+    """Those with sensitive changes first, then by the number of cells."""
+
+    @property
+    def gained(self) -> int:
+        """Number of (user, action, scope) cells gained."""
+        return sum(len(g.users) * g.gained for g in self.groups)
+
+    @property
+    def lost(self) -> int:
+        """Number of (user, action, scope) cells lost."""
+        return sum(len(g.users) * g.lost for g in self.groups)
+
+    @property
+    def people(self) -> int:
+        """Number of people for whom anything changes."""
+        return sum(len(g.users) for g in self.groups)
+
+
+class Side(Struct, frozen=True):
+    """One of the two estates, with a name for people to read."""
+
+    name: str
+    index: EstateIndex
+
+
+def compare(
+    before: Side,
+    after: Side,
+    question: Question,
+    users: Collection[str] | None = None,
+    within: str | None = None,
+    *,
+    only_people: bool = False,
+) -> Comparison:
+    """Compare all that everybody may do, or some users, or within one scope.
+
+    With `only_people`, the two are one estate with other people, and places that no change of theirs touches are passed
+    over. People whom no binding on a platform tells apart, before and after, are judged once.
+    """
+    changes: dict[str, list[CellChange]] = {}
+    sides = (before.index, after.index)
+    names = dict.fromkeys(name for side in sides for name in side.estate.platforms)
+    for name in names:
+        if within is None or platform_of(within) == name:
+            for logins, found in _on_platform(sides, name, question, users, within, only_people):
+                for login in logins if found else ():
+                    changes.setdefault(login, []).extend(found)
+    alike: dict[tuple[CellChange, ...], list[str]] = {}
+    for login, some in changes.items():
+        ordered = sorted(some, key=lambda c: (not c.sensitive, c.action, c.scope))
+        alike.setdefault(tuple(ordered), []).append(login)
+    groups = [Alike(tuple(sorted(users)), cells) for cells, users in alike.items()]
+    groups.sort(key=lambda g: (not g.changes[0].sensitive, -len(g.users) * len(g.changes), g.users))
+    return Comparison(before.name, after.name, tuple(groups))
+
+
+def _on_platform(
+    sides: Sequence[EstateIndex],
+    name: str,
+    question: Question,
+    users: Collection[str] | None,
+    within: str | None,
+    only_people: bool,
+) -> Iterator[tuple[list[str], list[CellChange]]]:
+    """Classes of users with what changes for each."""
+    prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
+    if users is None:
+        users = (*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME)
+    classes: dict[tuple[object, ...], list[str]] = {}
+    people: dict[tuple[object, ...], list[Person]] = {}
+    for login in users:
+        both = [_person(side, login, name, index) for side, index in zip(sides, prepared, strict=True)]
+        key: tuple[object, ...] = tuple((p.enabled, p.principals) for p in both)
+        classes.setdefault(key, []).append(login)
+        people[key] = both
+    for key, alike in classes.items():
+        judges = _judges(sides, prepared, people[key], question)
+        touched = _touched(prepared[1], *people[key]) if only_people and prepared[1] else None
+        yield alike, list(_changes(judges, prepared, within, touched))
+
+
+def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:
+    """Where something can change for somebody whom other principals stand for, on a platform that stays as it is.
+
+    Never too few scopes; None for all of them.
+    """
+    both = was.enabled and now.enabled
+    held = [p.principals for p in (was, now) if p.enabled]
+    differing = was.principals ^ now.principals if both else frozenset[Principal]().union(*held)
+    if index.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME:
+        return None  # another role to act as, or one less, counts wherever something is built in or denied
+    everywhere = [p for c in index.platform.ceilings for p in (c.principal, *c.but_not)]
+    if index.open_binding is not None:
+        everywhere.append(index.open_binding.principal)
+    if not differing.isdisjoint(everywhere):
+        return None
+    return {
+        scope
+        for principal in differing
+        for binding in index.bindings.of(principal)
+        for scope in index.coverage.covered(binding.scope)
+    }
+
+
+def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex | None) -> Person:
+    """Somebody, reduced to what the platform's bindings and ceilings can tell apart."""
+    known = login in side.estate.directory.users or login == ANONYMOUS_NAME
+    if index is None or not known:
+        return NOBODY
+    found = person(side, login, platform)
+    return Person("", found.enabled, found.principals & index.named)
+
+
+def _judges(
+    sides: Sequence[EstateIndex],
+    prepared: Sequence[PlatformIndex | None],
+    people: Sequence[Person],
+    question: Question,
+) -> list[Judge | None]:
+    """A judge on each side, each by its own clock, in one space of circumstances."""
+    zones = [side.estate.time_zone for side in sides]
+    alone = [
+        Judge(index, somebody, question, zone) if index else None
+        for index, somebody, zone in zip(prepared, people, zones, strict=True)
+    ]
+    return together(alone, zones)
+
+
+def together(judges: Sequence[Judge | None], zones: Sequence[str]) -> list[Judge | None]:
+    """The same judges in one space of circumstances, so that they can be compared; times are on the last clock."""
+    if any(judging and judging.question.situation for judging in judges):
+        return list(judges)
+    asked = next(judging for judging in judges if judging).question
+    known = [
+        on_its_clock(c, zone)
+        for judging, zone in zip(judges, zones, strict=True)
+        if judging
+        for c in judging.conditions()
+    ]
+    space = CircumstanceSpace(known, asked.dated, zones[-1])
+    return [
+        judging and judging.in_space(OnClock(space, asked.dated, zone))
+        for judging, zone in zip(judges, zones, strict=True)
+    ]
+
+
+def _changes(
+    judges: Sequence[Judge | None],
+    prepared: Sequence[PlatformIndex | None],
+    within: str | None,
+    touched: set[str] | None,
+) -> Iterator[CellChange]:
+    cells = dict.fromkeys(cell for index in prepared if index for cell in _cells(index, within))
+    for action, scope in cells:
+        if touched is not None and scope not in touched:
+            continue
+        was, now = (_allowed(j, i, action, scope) for j, i in zip(judges, prepared, strict=True))
+        if was != now:
+            full, space = _shared(judges)
+            declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
+            yield CellChange(
+                action,
+                scope,
+                any(a.sensitive for a in declared),
+                bool(now & ~was),
+                bool(was & ~now),
+                _said(space, full, was),
+                _said(space, full, now),
+            )
+
+
+def _cells(index: PlatformIndex, within: str | None) -> Iterator[tuple[str, str]]:
+    platform: Platform = index.platform
+    if within is not None and within not in platform.scopes:
+        return
+    for scope in index.coverage.covered(within) if within else platform.scopes:
+        for action in platform.actions:
+            if index.applies(action, scope):
+                yield action, scope
+
+
+def _allowed(judging: Judge | None, index: PlatformIndex | None, action: str, scope: str) -> int:
+    known = judging and index and scope in index.platform.scopes and action in index.platform.actions
+    return judging.allowed(action, scope) if judging and known else 0
+
+
+def _shared(judges: Sequence[Judge | None]) -> tuple[int, CircumstanceSpace | None]:
+    """All circumstances, and the space in which they are told apart; None for one situation."""
+    space = next(judging for judging in judges if judging).space
+    return space.full, space.space if isinstance(space, OnClock) else None
+
+
+def _said(space: CircumstanceSpace | None, full: int, some: int) -> tuple[Box, ...] | None:
+    if not some:
+        return None
+    return boxes(space, some) if space and some != full else ()

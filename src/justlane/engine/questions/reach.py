@@ -1,0 +1,122 @@
+"""All that one person may do, as a tree that shows only what they can reach, or what they can see."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from msgspec import Struct
+
+from justlane.engine.decision.circumstances_in_words import Box
+from justlane.engine.decision.deciding import Judge, Question, cells_of, judge
+from justlane.engine.decision.explaining import in_words
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.membership import MemberStep
+from justlane.engine.facts.people import way_to
+from justlane.model.bindings import Binding
+from justlane.model.patterns import matching
+from justlane.model.scopes import contains, platform_of
+
+
+class Grant(Struct, frozen=True):
+    """A binding through which somebody reaches something, and how they come by it."""
+
+    binding: Binding
+    memberships: tuple[MemberStep, ...]
+
+
+class Reached(Struct, frozen=True):
+    """One action that somebody may do at a scope."""
+
+    grants: tuple[Grant, ...]
+    conditions: tuple[Box, ...] = ()
+    """In which circumstances; empty for all."""
+
+
+class ReachedScope(Struct, frozen=True):
+    """One scope in the tree."""
+
+    address: str
+    kind: str
+    actions: dict[str, Reached]
+    """What they may do here; empty for a scope that is only on the way."""
+    inside: tuple[ReachedScope, ...]
+
+    @property
+    def grants(self) -> tuple[Grant, ...]:
+        """Every grant that counts here, each once."""
+        return tuple({id(g.binding): g for reached in self.actions.values() for g in reached.grants}.values())
+
+    @property
+    def below(self) -> int:
+        """How many of the scopes inside, at any depth, the person sees."""
+        return sum(1 + inner.below for inner in self.inside)
+
+
+class Reach(Struct, frozen=True):
+    """What one person reaches."""
+
+    user: str
+    enabled: bool
+    within: str | None
+    """The scope that was asked about; None for all platforms."""
+    platforms: tuple[ReachedScope, ...]
+    """The scopes at the top of each tree."""
+    scopes: int
+    """Number of scopes where at least one action is allowed."""
+    cells: int
+    """Number of allowed (action, scope) pairs."""
+    pattern: str | None = None
+    """The actions that were asked about; None for all of them."""
+
+
+def reach(
+    index: EstateIndex, login: str, question: Question, within: str | None = None, pattern: str | None = None
+) -> Reach:
+    """What the user may do at a scope and all it covers, or everywhere, in some circumstances: of all actions, or of
+    those like a pattern."""
+    names = [platform_of(within)] if within else list(index.estate.platforms)
+    trees: list[ReachedScope] = []
+    scopes = cells = 0
+    enabled = True
+    for name in names:
+        judging = judge(index, login, name, question)
+        enabled = judging.person.enabled
+        allowed = cells_of(judging, within or name)
+        if pattern is not None:
+            allowed = _narrowed(allowed, set(matching(pattern, judging.platform.platform.actions)))
+        scopes += len(allowed)
+        cells += sum(len(actions) for actions in allowed.values())
+        if allowed:
+            trees.append(_tree(index, judging, name, allowed))
+    return Reach(login, enabled, within, tuple(trees), scopes, cells, pattern)
+
+
+def _narrowed(allowed: Mapping[str, Mapping[str, int]], actions: set[str]) -> dict[str, dict[str, int]]:
+    some = {scope: {a: where for a, where in at.items() if a in actions} for scope, at in allowed.items()}
+    return {scope: at for scope, at in some.items() if at}
+
+
+def _tree(index: EstateIndex, judging: Judge, address: str, allowed: Mapping[str, Mapping[str, int]]) -> ReachedScope:
+    platform = judging.platform
+    inside = [
+        _tree(index, judging, child, allowed)
+        for child in platform.coverage.children(address)
+        if any(contains(child, reached) for reached in allowed)
+    ]
+    actions = {
+        action: Reached(_grants(index, judging, action, address), in_words(judging, some))
+        for action, some in sorted(allowed.get(address, {}).items())
+    }
+    return ReachedScope(address, platform.platform.scopes[address].kind, actions, tuple(inside))
+
+
+def _grants(index: EstateIndex, judging: Judge, action: str, address: str) -> tuple[Grant, ...]:
+    """The bindings that give the action, in whichever of the person's roles."""
+    found: dict[int, Grant] = {}
+    for role in judging.active_roles():
+        allowed = judging.allowed_as(role, action, address)
+        for binding, some in judging.credit(role, action, address) if allowed else ():
+            if some & allowed:
+                way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)
+                found[id(binding)] = Grant(binding, way)
+    return tuple(found.values())

@@ -1,0 +1,1 @@
+"""Building and checking: from validated files to an estate whose names all exist."""

@@ -1,0 +1,194 @@
+"""From validated files to platforms and to the whole estate, each thing with the line where it was declared."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+import msgspec
+
+from justlane.files.building.bindings import (
+    bindings_of,
+    break_glass_ceilings,
+    break_glass_of,
+    bundles_of,
+    ceilings_of,
+    expectations_of,
+    principal_of,
+    situations_of,
+)
+from justlane.files.building.gathering import gathered
+from justlane.files.building.lookup import is_time_zone
+from justlane.files.reading.estate_files import DeclaredFiles
+from justlane.files.reading.shapes import (
+    ConnectionShape,
+    EstateFile,
+    HabitsShape,
+    PlatformFile,
+    RolesFile,
+    RoleShape,
+    ScopeShape,
+)
+from justlane.files.reading.yamltext import Text, Where
+from justlane.model.bindings import Ceiling, Publication
+from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
+from justlane.model.people import Directory, LocalGroup, Membership
+from justlane.model.roles import Action, Pattern, Role
+from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope, platform_of
+
+_UNITS = {"minute": 60, "hour": 3600, "day": 86400, "week": 604800}
+
+
+def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Estate:
+    """Put an estate together. Names are not checked here; what stands twice keeps its first meaning, and says so."""
+    platforms: dict[str, Platform] = {}
+    break_glass = break_glass_of(declared)
+    for text, shape in declared.of(PlatformFile):
+        if shape.platform in platforms:
+            first = platforms[shape.platform].source
+            message = f"the platform {shape.platform!r} is declared here a second time"
+            text.wrong(
+                "same-name-twice", text.source("platform"), message, f"it is declared at {first.line_address} already"
+            )
+        else:
+            platforms[shape.platform] = _platform(text, shape, break_glass_ceilings(break_glass))
+    for name, role in _all_roles(declared, platforms):
+        platforms[name].roles[role.name] = role
+    return Estate(
+        name=root.estate,
+        purpose=root.purpose,
+        time_zone=zone_of(root),
+        directory=directory,
+        platforms=platforms,
+        bindings=bindings_of(declared),
+        expectations=expectations_of(declared),
+        situations=situations_of(declared, zone_of(root)),
+        pull_every=seconds(root.people.pull_every),
+        break_glass=break_glass,
+        bundles={
+            name: frozenset(platform_of(scope) for _, scope in pairs) for name, pairs in bundles_of(declared).items()
+        },
+    )
+
+
+def seconds(span: str) -> int:
+    """A span such as `12 hours`, in seconds."""
+    number, _, unit = span.partition(" ")
+    return int(number) * _UNITS[unit.rstrip("s")]
+
+
+def zone_of(root: EstateFile) -> str:
+    """The estate's time zone, or UTC while the one it names does not exist."""
+    return root.time_zone if is_time_zone(root.time_zone) else "UTC"
+
+
+def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) -> Platform:
+    root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"))
+    scopes = {root.address: root}
+    for address, here, scope in _walk(shape.scopes, root.address, ("scopes",)):
+        scopes[address] = _scope(text, address, here, scope)
+    return Platform(
+        name=shape.platform,
+        purpose=shape.purpose,
+        habits=_habits(shape.habits),
+        source=text.source("platform"),
+        actions={
+            name: Action(name, a.means, text.key("actions", name), a.implies, a.applies_to, a.sensitive)
+            for name, a in shape.actions.items()
+        },
+        scopes=_gathering(text, shape.scopes, scopes),
+        roles={},
+        connection=_connection(text, shape.reached_by) if shape.reached_by else None,
+        local_groups=_local_groups(text, shape),
+        publications=tuple(
+            Publication(item.group, scope, text.source("published", place))
+            for place, item in enumerate(shape.published)
+            for scope in item.to
+        ),
+        ceilings=(*ceilings_of(text, shape), *everywhere),
+    )
+
+
+def _habits(shape: HabitsShape) -> Habits:
+    return Habits(
+        decides=shape.decides,
+        open_role=shape.unbound.removeprefix("closed").removeprefix("open with "),
+        sign_in=shape.sign_in,
+        on_the_way=shape.on_the_way,
+        roles_held=shape.roles_held,
+        binds=shape.binds,
+        publication=shape.publication == "needed",
+    )
+
+
+def _local_groups(text: Text, shape: PlatformFile) -> dict[str, LocalGroup]:
+    found: dict[str, LocalGroup] = {}
+    for name, group in shape.local_groups.items():
+        members = tuple(
+            Membership(principal_of(member), text.source("local groups", name, "holds", place))
+            for place, member in enumerate(group.holds)
+        )
+        found[name] = LocalGroup(name, group.purpose, members, text.key("local groups", name))
+    return found
+
+
+def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, Scope]) -> dict[str, Scope]:
+    """The scopes, with what resource groups gather by a condition."""
+    found = dict(scopes)
+    for address, where, shape in _walk(shapes, next(iter(scopes)), ("scopes",)):
+        if shape.gathers_where is not None:
+            source = text.key(*where, "gathers where")
+            listed = {item.address for item in found[address].gathers}
+            more = [a for a in gathered(shape.gathers_where, address, scopes.values()) if a not in listed]
+            gathers = (*found[address].gathers, *(Gathered(a, source) for a in more))
+            found[address] = msgspec.structs.replace(found[address], gathers=gathers)
+    return found
+
+
+def _walk(shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterator[tuple[str, Where, ScopeShape]]:
+    """Every scope's shape with its address and its place in the file, from the top down."""
+    for name, shape in shapes.items():
+        yield f"{above}/{name}", (*where, name), shape
+        yield from _walk(shape.holds, f"{above}/{name}", (*where, name, "holds"))
+
+
+def _connection(text: Text, shape: ConnectionShape) -> Connection:
+    place, source = SecretPlace.of(shape.token_from), text.source("reached by", "connector")
+    return Connection(shape.connector, shape.url, place, source, shape.trust)
+
+
+def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:
+    gathers = tuple(Gathered(item, text.source(*here, "gathers", place)) for place, item in enumerate(shape.gathers))
+    return Scope(address, shape.kind, shape.purpose, text.key(*here), shape.has, gathers)
+
+
+def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> Iterator[tuple[str, Role]]:
+    """Each role with the name of its platform, those of platform files first."""
+    first: dict[tuple[str, str], Role] = {}
+    places = [(text, s.platform, s.roles) for text, s in declared.of(PlatformFile)]
+    places += [(text, s.roles_for, s.roles) for text, s in declared.of(RolesFile) if s.roles_for in platforms]
+    for text, platform, roles in places:
+        for name, shape in roles.items():
+            role = _role(text, name, shape)
+            if (platform, name) in first:
+                at = first[platform, name].source.line_address
+                message = f"the role {name!r} of {platform} is declared here a second time"
+                text.wrong("same-name-twice", role.source, message, f"it is declared at {at} already")
+            else:
+                first[platform, name] = role
+                yield platform, role
+
+
+def _role(text: Text, name: str, shape: RoleShape) -> Role:
+    def patterns(key: str, values: tuple[str, ...]) -> tuple[Pattern, ...]:
+        return tuple(Pattern(v, text.source("roles", name, key, place)) for place, v in enumerate(values))
+
+    return Role(
+        name=name,
+        purpose=shape.purpose,
+        source=text.key("roles", name),
+        allows=patterns("allows", shape.allows),
+        excepts=patterns("excepts", shape.excepts),
+        builds_on=patterns("builds on", shape.builds_on),
+        owner=principal_of(shape.owner) if shape.owner else None,
+        built_in=shape.built_in,
+    )

@@ -1,0 +1,1 @@
+"""Editing: changes to an estate's own files."""

@@ -1,0 +1,1 @@
+"""Keeping: what was read once and has not changed, and what the person allowed."""

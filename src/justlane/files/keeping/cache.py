@@ -1,0 +1,147 @@
+"""What was read once and has not changed need not be read again.
+
+A sound estate is kept in the user's cache folder (`store`), with a digest of every file that it came from; it counts
+only while all of them, and the list of files that `include` matches, are still the same. So are people that were read
+from files (`people.store`); those that were pulled are in a snapshot, which belongs to the estate.
+"""
+
+from __future__ import annotations
+
+import errno
+import hashlib
+import os
+import sqlite3
+import stat
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+import msgspec
+from platformdirs import user_cache_path
+
+from justlane import __version__
+from justlane.files.disk.tables import Tables
+from justlane.files.keeping.store import SCRIPT, Store, write
+from justlane.files.people.snapshots import newest, open_snapshot
+from justlane.files.people.store import INDEXES, TABLES, PeopleStore
+from justlane.files.reading.folder import included
+from justlane.files.reading.named_files import digest
+from justlane.model.errors import JustLaneError, StorageError
+from justlane.model.estate import Estate
+from justlane.model.people import Snapshot
+
+if TYPE_CHECKING:
+    from justlane.files.people.population import Population
+
+
+class Origin(msgspec.Struct, frozen=True):
+    """What a kept estate was read from."""
+
+    version: str
+    folder: str
+    digests: dict[str, str]
+    """File, relative to the folder -> digest of its content."""
+    matches: dict[str, list[str]]
+    """Pattern of `include` -> the files that it matched."""
+    taken: datetime
+    """When its people were read."""
+    pulled: bool
+    """Whether they are in a snapshot."""
+    newest: str
+    """The newest snapshot of that time: another one may stand for the files now."""
+
+
+class Recalled(NamedTuple):
+    """What is kept of an estate."""
+
+    store: Store
+    people: PeopleStore
+
+
+def recall(folder: Path) -> Recalled | None:
+    """The estate as it was last read; None if it has to be read again."""
+    try:
+        store = Store(_tables(folder, "", SCRIPT))
+        origin = msgspec.msgpack.decode(store.head(), type=Origin)
+        if not _still_true(origin, folder):
+            return None
+        people = open_snapshot(folder, origin.newest) if origin.pulled else kept_people(folder)
+        return Recalled(store, people) if people and people.snapshot.taken == origin.taken else None
+    except (OSError, sqlite3.Error, JustLaneError, ValueError, RecursionError):
+        return None
+
+
+def kept_people(folder: Path) -> PeopleStore | None:
+    """The people that were last read from an estate's files; None if there are none."""
+    try:
+        return PeopleStore(_tables(folder, ".people", TABLES + INDEXES))
+    except (OSError, sqlite3.Error, StorageError):
+        return None
+
+
+def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleStore:
+    """Remember the people that were read from an estate's files. OSError or sqlite3.Error if that is impossible."""
+    from justlane.files.people.writing import write_people
+
+    path = _place(folder, ".people")
+    write_people(path.parent, path.name, people, snapshot, durable=False)
+    return PeopleStore(Tables(path, TABLES + INDEXES))
+
+
+def _still_true(origin: Origin, folder: Path) -> bool:
+    return (
+        origin.version == __version__
+        and origin.folder == _called(folder)
+        and origin.newest == newest(folder)
+        and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
+        and all(digest(folder, file) == known for file, known in origin.digests.items())
+    )
+
+
+def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[str, ...]) -> None:
+    """Remember an estate. Where the cache folder cannot be written, do without."""
+    matches = {pattern: included(folder, pattern) for pattern in patterns}
+    if estate.people is None:
+        return
+    taken, pulled = estate.people.taken, bool(estate.people.name)
+    origin = Origin(__version__, _called(folder), digests, matches, taken, pulled, newest(folder))
+    try:
+        write(_place(folder), msgspec.msgpack.encode(origin), estate)
+    except (OSError, sqlite3.Error, UnicodeError):
+        return
+
+
+def _called(folder: Path) -> str:
+    """A folder's whole name, in ASCII whatever bytes it has."""
+    return os.fsencode(folder.resolve()).decode("ascii", "backslashreplace")
+
+
+def _place(folder: Path, part: str = "") -> Path:
+    """The file in which something of an estate is kept. OSError where there is no folder of ours for it."""
+    name = hashlib.blake2b(os.fsencode(folder.resolve()), digest_size=10).hexdigest()
+    return _ours() / f"{name}{part}.sqlite"
+
+
+def _ours() -> Path:
+    """The cache folder, made and closed to others. OSError if it is not the person's own: it would not be believed."""
+    folder = user_cache_path("justlane", appauthor=False)
+    if not folder.is_absolute():
+        raise OSError(errno.ENOENT, "there is no cache folder")
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    known = os.stat(folder, follow_symlinks=False)
+    if not stat.S_ISDIR(known.st_mode) or known.st_uid != os.geteuid():
+        raise OSError(errno.EPERM, "the cache folder is not yours")
+    if known.st_mode & (stat.S_IWGRP | stat.S_IWOTH):
+        raise OSError(errno.EPERM, "others may write into the cache folder")
+    if stat.S_IMODE(known.st_mode) != 0o700:
+        os.chmod(folder, 0o700)
+    return folder
+
+
+def _tables(folder: Path, part: str, script: str) -> Tables:
+    """What is kept, opened. OSError if there is nothing, or it is not ours."""
+    path = _place(folder, part)
+    known = os.stat(path, follow_symlinks=False)
+    if not stat.S_ISREG(known.st_mode) or known.st_uid != os.geteuid() or known.st_mode & 0o022:
+        raise OSError(errno.EPERM, "it is not yours")
+    return Tables(path, script)

@@ -1,0 +1,1 @@
+"""Reading: YAML with lines and columns, the shapes of files, which files there are, their schemas."""
