@@ -47,6 +47,7 @@ class FormatsTest(EstateTest):
         misses = self.json("ask joost.baan restart-station fieldnet/north/harbour/nb-07", 1)["misses"]
         self.assertEqual(set(misses[0]), {"change", "people", "role", "action", "conditions", "binding"})
         need = self.json("ask svc-nightly run-pipeline buildyard/forecast/nightly")["needs"]
+        self.assertEqual({(n["file"], n["line"]) for n in need}, {("platforms/buildyard.yaml", 9)}, "the habit's own line")
         self.assertEqual([(n["action"], n["scope"]) for n in need], [("see-pipeline", "buildyard"), ("see-pipeline", "buildyard/forecast")])
         rows = self.rows("ask imke.vos restart-station fieldnet/north/harbour/nb-07")
         self.assertEqual(list(rows[0]), ["user", "action", "scope", "answer", "when", "way", "step", "sentence", "file", "line"])

@@ -53,6 +53,8 @@ class Habits(Struct, frozen=True):
     binds: Binds = Binds.GROUPS_AND_USERS
     publication: bool = False
     """Whether a group counts only where it was published."""
+    lines: dict[str, Source] = {}
+    """Key, as it is written -> its line."""
 
 
 class SecretPlace(Struct, frozen=True):

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any
 
-from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure
+from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure, Need
 from justlane.engine.decision.suggestions import Miss, Reply, Turn
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
@@ -30,7 +30,13 @@ def plain(result: Reply) -> dict[str, Any]:
         "conditions": plain_boxes(answer.conditions),
         "roles": list(answer.roles),
         "needs": [
-            {"action": n.action, "scope": n.scope, "chains": [chains.plain(c) for c in n.chains]} for n in answer.needs
+            {
+                "action": n.action,
+                "scope": n.scope,
+                **chains.plain_source(n.source),
+                "chains": [chains.plain(c) for c in n.chains],
+            }
+            for n in answer.needs
         ],
         "chains": [chains.plain(chain) for chain in answer.chains],
         "ceilings": [_plain_ceiling(ceiling) for ceiling in answer.ceilings],
@@ -115,9 +121,11 @@ def _yes(answer: Answer) -> Iterator[Line]:
     for ceiling in answer.ceilings:
         yield line()
         yield from _ceiling(ceiling)
-    for action, places, chain in _needs(answer):
+    for need, places, chain in _needs(answer):
         yield line()
-        yield line((f"  which also takes {action} at {', '.join(places)}", "head"), hanging="    ")
+        yield line(
+            (f"  which also takes {need.action} at {', '.join(places)}", "head"), source=need.source, hanging="    "
+        )
         yield from _chain(answer.user, chain, told=only_if and bool(chain.circumstances))
 
 
@@ -130,12 +138,12 @@ def _ceiling(ceiling: Ceiling) -> Iterator[Line]:
         yield line((f"    because: {ceiling.reason}", "dim"), hanging="    ")
 
 
-def _needs(answer: Answer) -> list[tuple[str, list[str], Chain]]:
+def _needs(answer: Answer) -> list[tuple[Need, list[str], Chain]]:
     """What it takes besides; places that the same binding opens share a chain."""
-    found: dict[tuple[str, int], tuple[str, list[str], Chain]] = {}
+    found: dict[tuple[str, int], tuple[Need, list[str], Chain]] = {}
     for need in answer.needs:
         for chain in need.chains[:1]:
-            found.setdefault((need.action, id(chain.binding)), (need.action, [], chain))[1].append(need.scope)
+            found.setdefault((need.action, id(chain.binding)), (need, [], chain))[1].append(need.scope)
     return list(found.values())
 
 

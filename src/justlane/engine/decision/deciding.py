@@ -21,6 +21,7 @@ from justlane.engine.facts.roles import RoleIndex
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
+from justlane.model.findings import Source
 from justlane.model.patterns import matching
 from justlane.model.scopes import contains
 
@@ -74,6 +75,8 @@ class Gate(NamedTuple):
     scope: str
     sign_in: bool
     """Whether it is the sign-in action, rather than the on-the-way action."""
+    source: Source | None
+    """The habit's own line."""
 
 
 class Judge:
@@ -216,10 +219,12 @@ class Judge:
         """What must be held besides, in order: the sign-in action at the root, the on-the-way action above."""
         root, scopes = self.platform.platform.name, self.platform.platform.scopes
         if self._habits.sign_in:
-            yield Gate(self._habits.sign_in, root, True)
+            yield Gate(self._habits.sign_in, root, True, self._habits.lines.get("sign-in"))
         if self._habits.on_the_way:
             asking = self.platform.platform.actions[self._habits.on_the_way]
-            yield from (Gate(asking.name, s, False) for s in ancestors(address) if asking.applies(scopes[s].kind))
+            source = self._habits.lines.get("on the way")
+            asked = [s for s in ancestors(address) if asking.applies(scopes[s].kind)]
+            yield from (Gate(asking.name, scope, False, source) for scope in asked)
 
     def granted(self, role: str | None, action: str, address: str) -> int:
         """The circumstances in which the bindings, under the ceilings, give the action at the place."""

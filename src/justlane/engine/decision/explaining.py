@@ -49,6 +49,8 @@ class Need(Struct, frozen=True):
     action: str
     scope: str
     chains: tuple[Chain, ...]
+    source: Source | None = None
+    """The line of the habit that asks for it."""
 
 
 class Failing(StrEnum):
@@ -125,7 +127,7 @@ def answer(index: EstateIndex, login: str, action: str, address: str, question: 
         return Answer(login, action, address, Outcome.NO, failures=failures)
     acting = _acting(judging, action, address)
     needs = tuple(
-        Need(gate.action, gate.scope, _ways(index, judging, acting, gate.action, gate.scope))
+        Need(gate.action, gate.scope, _ways(index, judging, acting, gate.action, gate.scope), gate.source)
         for gate in judging.needs(address)
     )
     only_if = some != full
@@ -232,7 +234,7 @@ def _in_role(judging: Judge, role: str | None, action: str, address: str) -> Ite
                 else _bindings(judging, role, gate.action, gate.scope)
             )
             bindings = tuple(b for failure in why for b in failure.bindings)
-            source = next((failure.source for failure in why if failure.source), None)
+            source = next((failure.source for failure in why if failure.source), gate.source)
             failing = Failing.NO_SIGN_IN if gate.sign_in else Failing.NOT_ON_THE_WAY
             yield Failure(failing, gate.action, gate.scope, bindings, source=source)
     if not given:

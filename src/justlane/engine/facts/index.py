@@ -35,7 +35,8 @@ class PlatformIndex:
         if not role:
             return None
         reason = "open: nobody is given anything here"
-        return Binding(AUTHENTICATED, role, self.platform.name, reason, self.platform.source, built_in=True)
+        source = self.platform.habits.lines.get("unbound", self.platform.source)
+        return Binding(AUTHENTICATED, role, self.platform.name, reason, source, built_in=True)
 
     @cached_property
     def named(self) -> frozenset[Principal]:

@@ -89,7 +89,7 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
     return Platform(
         name=shape.platform,
         purpose=shape.purpose,
-        habits=_habits(shape.habits),
+        habits=_habits(text, shape.habits),
         source=text.source("platform"),
         actions={
             name: Action(name, a.means, text.key("actions", name), a.implies, a.applies_to, a.sensitive)
@@ -108,8 +108,10 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
     )
 
 
-def _habits(shape: HabitsShape) -> Habits:
+def _habits(text: Text, shape: HabitsShape) -> Habits:
+    keys = ("unbound", "sign-in", "on the way")
     return Habits(
+        lines={key: text.key("habits", key) for key in keys if ("habits", key) in text.values},
         decides=shape.decides,
         open_role=shape.unbound.removeprefix("closed").removeprefix("open with "),
         sign_in=shape.sign_in,

@@ -33,6 +33,10 @@ from justlane.model.people import Snapshot
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
+_FORM = 2
+"""Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
+_MADE_BY = f"{__version__}+{_FORM}"
+
 
 class Origin(msgspec.Struct, frozen=True):
     """What a kept estate was read from."""
@@ -90,7 +94,7 @@ def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleS
 
 def _still_true(origin: Origin, folder: Path) -> bool:
     return (
-        origin.version == __version__
+        origin.version == _MADE_BY
         and origin.folder == _called(folder)
         and origin.newest == newest(folder)
         and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
@@ -104,7 +108,7 @@ def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[
     if estate.people is None:
         return
     taken, pulled = estate.people.taken, bool(estate.people.name)
-    origin = Origin(__version__, _called(folder), digests, matches, taken, pulled, newest(folder))
+    origin = Origin(_MADE_BY, _called(folder), digests, matches, taken, pulled, newest(folder))
     try:
         write(_place(folder), msgspec.msgpack.encode(origin), estate)
     except (OSError, sqlite3.Error, UnicodeError):
