@@ -2,13 +2,29 @@
 
 import csv
 import io
+import re
+from collections.abc import Iterator
 from typing import Any
 
-from tests.support import EstateTest
+from tests.support import DEMO, EstateTest
 
 BINDING = {"effect", "principal", "role", "scope", "here_only", "when", "from", "until", "built_in", "bundle", "reason", "file", "line"}
 STEP = {"kind", "sentence", "file", "line"}
 BOX = {"addresses", "multi_factor", "methods", "other_methods", "times"}
+
+
+DOCUMENTED = set(re.findall(r"^\| `(\w+)` \|", (DEMO.parent.parent.parent / "docs" / "json.md").read_text(), re.MULTILINE))
+
+
+def keys(value: Any) -> Iterator[str]:
+    if isinstance(value, list):
+        for item in value:
+            yield from keys(item)
+    elif isinstance(value, dict):
+        yield from value
+        for key, inner in value.items():
+            named = key == "actions" and isinstance(inner, dict)
+            yield from keys(list(inner.values()) if named else [] if key in ("before", "after") else inner)
 
 
 class FormatsTest(EstateTest):
@@ -17,7 +33,9 @@ class FormatsTest(EstateTest):
         self.saltmarsh()
 
     def json(self, line: str, code: int = 0) -> Any:
-        return self.lane(f"{line} --format json", code).json
+        found = self.lane(f"{line} --format json", code).json
+        self.assertEqual(set(keys(found)) - DOCUMENTED, set(), "docs/json.md lists every key")
+        return found
 
     def rows(self, line: str, code: int = 0) -> list[dict[str, str]]:
         return list(csv.DictReader(io.StringIO(self.lane(f"{line} --format csv", code).out)))
@@ -55,12 +73,13 @@ class FormatsTest(EstateTest):
 
     def test_reach_and_sight(self) -> None:
         tree = self.json("reach vik.sorrel fieldnet")
-        self.assertEqual(set(tree), {"user", "enabled", "within", "narrowed_to", "scopes", "cells", "platforms"})
+        self.assertEqual(set(tree), {"user", "enabled", "within", "narrowed_to", "scopes", "cells", "bindings", "platforms"})
         top = tree["platforms"][0]
         self.assertEqual(set(top), {"scope", "kind", "actions", "inside"})
         harbour = top["inside"][0]["inside"][0]
         self.assertEqual(set(harbour["actions"]["read-log"]), {"conditions", "grants"})
-        self.assertEqual(set(harbour["actions"]["read-log"]["grants"][0]), {"through", *BINDING})
+        self.assertEqual(set(harbour["actions"]["read-log"]["grants"][0]), {"through", "binding"})
+        self.assertEqual(set(tree["bindings"][0]), BINDING)
         self.assertEqual(list(self.rows("reach vik.sorrel")[0]), ["scope", "kind", "action", "when", "role", "given to", "line"])
         self.assertEqual(list(self.rows("reach vik.sorrel --see")[0]), ["scope", "kind", "on the way only", "seen inside"])
         whens = {r["when"] for r in self.rows("reach svc-nightly siltstore")}

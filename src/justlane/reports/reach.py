@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from itertools import groupby, zip_longest
 from typing import Any
 
@@ -29,7 +29,9 @@ def _left_width(scope: ReachedScope, depth: int) -> int:
 
 
 def plain(result: Reach) -> dict[str, Any]:
-    """The tree as JSON values."""
+    """The tree as JSON values; each binding stands there once, and cells name it by its place."""
+    bindings = {id(g.binding): g.binding for tree in result.platforms for s in _walk(tree) for g in s.grants}
+    places = {which: place for place, which in enumerate(bindings)}
     return {
         "user": result.user,
         "enabled": result.enabled,
@@ -37,11 +39,12 @@ def plain(result: Reach) -> dict[str, Any]:
         "narrowed_to": result.pattern,
         "scopes": result.scopes,
         "cells": result.cells,
-        "platforms": [_plain_scope(tree) for tree in result.platforms],
+        "bindings": [chains.plain_binding(binding) for binding in bindings.values()],
+        "platforms": [_plain_scope(tree, places) for tree in result.platforms],
     }
 
 
-def _plain_scope(scope: ReachedScope) -> dict[str, Any]:
+def _plain_scope(scope: ReachedScope, places: Mapping[int, int]) -> dict[str, Any]:
     return {
         "scope": scope.address,
         "kind": scope.kind,
@@ -49,13 +52,13 @@ def _plain_scope(scope: ReachedScope) -> dict[str, Any]:
             action: {
                 "conditions": plain_boxes(reached.conditions),
                 "grants": [
-                    {"through": [str(m.group) for m in g.memberships], **chains.plain_binding(g.binding)}
+                    {"through": [str(m.group) for m in g.memberships], "binding": places[id(g.binding)]}
                     for g in reached.grants
                 ],
             }
             for action, reached in scope.actions.items()
         },
-        "inside": [_plain_scope(inner) for inner in scope.inside],
+        "inside": [_plain_scope(inner, places) for inner in scope.inside],
     }
 
 
