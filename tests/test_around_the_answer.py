@@ -2,6 +2,7 @@
 
 import re
 
+from justlane.model.patterns import address_like
 from tests.support import EstateTest
 from tests.test_semantics import ESTATE, LDIF, PAGE
 
@@ -180,3 +181,21 @@ class AroundTest(EstateTest):
         self.assertEqual(self.lane("reach ada --action *e* --format json").json["cells"], 6 + 4)
         self.assertIn("reaches nothing of fix", self.said("reach ben --action fix", 1))
         self.assertIn("there is no action 'fax' → did you mean fix?", self.said("reach ada --action fax", 2))
+
+    def test_patterns_of_addresses(self) -> None:
+        like = (("a/b", "a/b"), ("a/*", "a/b"), ("a/**", "a"), ("a/**", "a/b/c"), ("a/**/c", "a/c"), ("**/c", "c"), ("a/**/b*/**/d", "a/x/bc/y/z/d"))
+        unlike = (("a/*", "a/b/c"), ("a/*", "a"), ("a/**/c", "a/b"), ("a/**/b/**/b", "a/b"), ("a/b", "a"), ("a**", "a/b"), ("a/**/b/c/**", "a/b/x/c"))
+        self.assertEqual([pair for pair in like if not address_like(pair[0])(pair[1])], [])
+        self.assertEqual([pair for pair in unlike if address_like(pair[0])(pair[1])], [])
+        self.depot("{give: looker, to: group staff, at: depot/*/bax-*, because: x}")
+        self.assertIn("depot.yaml:19:41: error: no scope of depot is like 'depot/*/bax-*' (empty-pattern)", self.said("check", 2))
+        self.depot("{give: looker, to: group staff, at: d*/hall, because: x}")
+        self.assertIn("there is no platform 'd*'", self.said("check", 2))
+        group = PLATFORM.replace("  yard:", "  all: {is: resource group, gathers: depot/**}\n  yard:")
+        self.depot("{give: looker, to: group staff, at: depot/all, because: x}")
+        self.write({"depot.yaml": (self.folder / "depot.yaml").read_text().replace(PLATFORM, group)})
+        self.assertEqual(self.lane("reach ben --format json").json["scopes"], 6)
+        scopes = "".join(f"  s{n}: {{is: room, holds: {{{', '.join(f'b{m}: box' for m in range(100))}}}}}\n" for n in range(100))
+        self.depot(*(f"{{give: looker, to: group staff, at: 'depot/**/b{n}*', because: x}}" for n in range(210)))
+        self.write({"depot.yaml": (self.folder / "depot.yaml").read_text().replace("scopes:\n", f"scopes:\n{scopes}")})
+        self.assertIn("stand for too many scopes", self.said("check", 2))

@@ -8,7 +8,7 @@ from typing import Any
 
 from tests.support import DEMO, EstateTest
 
-BINDING = {"effect", "principal", "role", "scope", "here_only", "when", "from", "until", "built_in", "bundle", "reason", "file", "line"}
+BINDING = {"effect", "principal", "role", "scope", "here_only", "when", "from", "until", "built_in", "bundle", "pattern", "reason", "file", "line"}
 STEP = {"kind", "sentence", "file", "line"}
 BOX = {"addresses", "multi_factor", "methods", "other_methods", "times"}
 

@@ -36,6 +36,8 @@ class Binding(Struct, frozen=True):
     """Whether the platform does this by itself."""
     bundle: str = ""
     """Name of the bundle that it comes from, if any."""
+    pattern: str = ""
+    """What was written, where its scope is one of those that a pattern stands for."""
 
     @property
     def allows(self) -> bool:

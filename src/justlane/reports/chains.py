@@ -42,6 +42,8 @@ def steps(chain: Chain) -> list[Step]:
     if binding.principal.kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
         verb = f"is {binding.principal}, to whom is given "
     given: tuple[Span, ...] = ((verb, ""), (binding.role, "name"), (" at ", ""), (binding.scope, "name"))
+    if binding.pattern:
+        given = (*given, (f" (one of {binding.pattern})", "dim"))
     found.append(Step("given", given, binding.source))
     for step in chain.role:
         verb = {
@@ -91,6 +93,7 @@ def plain_binding(binding: Binding) -> dict[str, Any]:
         "until": last.isoformat() if last else None,
         "built_in": binding.built_in,
         "bundle": binding.bundle or None,
+        "pattern": binding.pattern or None,
         "reason": binding.reason,
         **plain_source(binding.source),
     }

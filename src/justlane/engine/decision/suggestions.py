@@ -129,7 +129,7 @@ class _Finder:
     def _further(self, binding: Binding, people: int, here: bool) -> Iterator[tuple[Miss, object, Person, Change]]:
         """How a binding that the person has, and whose role holds what is wanted, could reach further."""
         somebody = self._judge.person
-        anew = replace(binding, condition=ALWAYS, built_in=False, bundle="")
+        anew = replace(binding, condition=ALWAYS, built_in=False, bundle="", pattern="")
         if here and not self._judge.counts(binding, self._address):
             change = Change(published=((binding.principal.name, self._address),))
             yield Miss(Turn.PUBLISH, binding, people), ("publish", binding.principal), somebody, change
@@ -139,7 +139,7 @@ class _Finder:
             always = tuple(replace(b, condition=ALWAYS) for b in self._given_with(binding))
             yield Miss(Turn.EXTEND, binding, people), (binding.key, binding.bundle), somebody, Change(more=always)
         if not here:
-            moved = replace(binding, scope=self._address, here_only=False, built_in=False, bundle="")
+            moved = replace(binding, scope=self._address, here_only=False, built_in=False, bundle="", pattern="")
             key = (binding.principal, binding.role)
             yield Miss(Turn.GIVE_HERE_TOO, binding, people), key, somebody, Change(more=(moved,))
 

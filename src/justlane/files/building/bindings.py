@@ -7,6 +7,7 @@ from datetime import datetime
 from itertools import product
 from zoneinfo import ZoneInfo
 
+from justlane.files.building.places import Places
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
     BindingShape,
@@ -61,26 +62,28 @@ def role_at(text: str) -> tuple[str, str]:
     return role.strip(), scope.strip()
 
 
-def bindings_of(declared: DeclaredFiles) -> tuple[Binding, ...]:
+def bindings_of(declared: DeclaredFiles, places: Places) -> tuple[Binding, ...]:
     """All bindings: those that are built in, then the others, each in the order in which they are written."""
     bundles = bundles_of(declared)
     found = [
         binding
         for text, file in declared.of(FileWithBindings)
         for place, shape in enumerate(file.bindings)
-        for binding in _binding(text, place, shape, bundles)
+        for binding in _binding(text, place, shape, bundles, places)
     ]
     return (*(b for b in found if b.built_in), *(b for b in found if not b.built_in))
 
 
-def _binding(text: Text, place: int, shape: BindingShape, bundles: Bundles) -> Iterator[Binding]:
+def _binding(text: Text, place: int, shape: BindingShape, bundles: Bundles, places: Places) -> Iterator[Binding]:
     source = text.source("bindings", place)
     effect = Effect.ALLOW if shape.give else Effect.DENY
     condition = condition_of(shape.when, shape)
+    written = [(at, text.source("bindings", place, "at", n)) for n, at in enumerate(shape.at)]
+    meant = [(scope, at if scope != at else "") for at, line in written for scope in places.meant(at, text, line)]
     for word, principal in product(shape.give or shape.deny, shape.to):
         bundle = word.removeprefix(BUNDLE).strip() if word.startswith(BUNDLE) else ""
-        pairs = bundles.get(bundle, ()) if bundle else tuple((word, scope) for scope in shape.at)
-        for role, scope in pairs:
+        pairs = [(*pair, "") for pair in bundles.get(bundle, ())] if bundle else [(word, *at) for at in meant]
+        for role, scope, pattern in pairs:
             yield Binding(
                 principal_of(principal),
                 role,
@@ -92,6 +95,7 @@ def _binding(text: Text, place: int, shape: BindingShape, bundles: Bundles) -> I
                 condition,
                 shape.built_in,
                 bundle,
+                pattern,
             )
 
 

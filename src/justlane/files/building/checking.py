@@ -29,12 +29,13 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     for account in estate.break_glass:
         found += lookup.principal(account.account, account.source)
         found += [wrong for network in account.networks for wrong in lookup.network(network, account.source)]
+    meant = {b.pattern for b in estate.bindings}
     bundles = bundles_of(declared)
     for text, file_with_bindings in declared.of(FileWithBindings):
         found += _bundles(lookup, text, file_with_bindings)
         found += _situations(text, file_with_bindings)
         for place, binding in enumerate(file_with_bindings.bindings):
-            found += _binding(lookup, bundles, text, place, binding)
+            found += _binding(lookup, bundles, meant, text, place, binding)
         for place, expectation in enumerate(file_with_bindings.expectations):
             found += _expectation(lookup, text, place, expectation)
     return [*found, *_twice(estate), *_one_list(estate)]
@@ -59,14 +60,15 @@ def _situations(text: Text, file: FileWithBindings) -> Found:
             yield error("wrong-value", source, message, "write one address, such as 192.0.2.7")
 
 
-def _binding(lookup: Lookup, bundles: Bundles, text: Text, place: int, shape: BindingShape) -> Found:
+def _binding(lookup: Lookup, bundles: Bundles, meant: set[str], text: Text, place: int, shape: BindingShape) -> Found:
     key = "give" if shape.give else "deny"
     named = [role.removeprefix(BUNDLE).strip() for role in shape.give or shape.deny if role.startswith(BUNDLE)]
     places = (*shape.at, *(scope for bundle in named for _, scope in bundles.get(bundle, ())))
     for j, principal in enumerate(shape.to):
         yield from _to(lookup, principal_of(principal), places, text.source("bindings", place, "to", j))
     for j, address in enumerate(shape.at):
-        yield from lookup.scope(address, text.source("bindings", place, "at", j))
+        if address not in meant:
+            yield from lookup.scope(address, text.source("bindings", place, "at", j))
     for platform in dict.fromkeys(map(platform_of, places)):
         yield from _deny(lookup, shape, platform, text.source("bindings", place, key))
     for j, role in enumerate(shape.give or shape.deny):

@@ -115,7 +115,7 @@ def _scopes(lookup: Lookup, platform: Platform) -> Found:
             yield error("wrong-value", scope.source, message, f"write `is: {RESOURCE_GROUP_KIND}`")
         for item in scope.gathers:
             sound = sound and item.address in platform.scopes
-            yield from lookup.name(item.address, platform.scopes, "scope", item.source)
+            yield from lookup.scope_on(platform, item.address, item.source)
     for loop in CoverageIndex(platform.scopes).loops() if sound else ():
         source = platform.scopes[loop[0]].source
         message = f"these scopes cover each other: {', '.join(loop)}"

@@ -16,8 +16,9 @@ from justlane.files.building.bindings import (
     principal_of,
     situations_of,
 )
-from justlane.files.building.gathering import gathered
+from justlane.files.building.gathering import gathered, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
+from justlane.files.building.places import Places
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
     ConnectionShape,
@@ -31,6 +32,7 @@ from justlane.files.reading.shapes import (
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
 from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
+from justlane.model.patterns import ANY
 from justlane.model.people import Directory, LocalGroup, Membership
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope, platform_of
@@ -53,13 +55,14 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
             platforms[shape.platform] = _platform(text, shape, break_glass_ceilings(break_glass))
     for name, role in _all_roles(declared, platforms):
         platforms[name].roles[role.name] = role
+    places = Places({name: platform.scopes for name, platform in platforms.items()})
     return Estate(
         name=root.estate,
         purpose=root.purpose,
         time_zone=zone_of(root),
         directory=directory,
         platforms=platforms,
-        bindings=bindings_of(declared),
+        bindings=bindings_of(declared, places),
         expectations=expectations_of(declared),
         situations=situations_of(declared, zone_of(root)),
         pull_every=seconds(root.people.pull_every),
@@ -136,7 +139,11 @@ def _local_groups(text: Text, shape: PlatformFile) -> dict[str, LocalGroup]:
 def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, Scope]) -> dict[str, Scope]:
     """The scopes, with what resource groups gather by a condition."""
     found = dict(scopes)
+    places = Places({next(iter(scopes)): scopes})
     for address, where, shape in _walk(shapes, next(iter(scopes)), ("scopes",)):
+        if any(ANY in item.address for item in found[address].gathers):
+            gathers = tuple(_meant(text, found[address], scopes, places))
+            found[address] = msgspec.structs.replace(found[address], gathers=gathers)
         if shape.gathers_where is not None:
             source = text.key(*where, "gathers where")
             listed = {item.address for item in found[address].gathers}
@@ -144,6 +151,17 @@ def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, S
             gathers = (*found[address].gathers, *(Gathered(a, source) for a in more))
             found[address] = msgspec.structs.replace(found[address], gathers=gathers)
     return found
+
+
+def _meant(text: Text, group: Scope, scopes: Mapping[str, Scope], places: Places) -> Iterator[Gathered]:
+    """What a resource group gathers, patterns written out, each scope once."""
+    seen: set[str] = set()
+    for item in group.gathers:
+        for address in places.meant(item.address, text, item.source):
+            by_pattern = address != item.address
+            if address not in seen and not (by_pattern and not may_be_gathered(scopes[address], group.address)):
+                seen.add(address)
+                yield Gathered(address, item.source)
 
 
 def _walk(shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterator[tuple[str, Where, ScopeShape]]:

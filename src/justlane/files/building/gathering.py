@@ -20,10 +20,13 @@ def gathered(where: WhereShape, group: str, scopes: Iterable[Scope]) -> list[str
     return [
         scope.address
         for scope in scopes
-        if scope.kind not in (PLATFORM_KIND, RESOURCE_GROUP_KIND)
-        and not contains(scope.address, group)
-        and fulfils({**scope.attributes, KIND: scope.kind}, where)
+        if may_be_gathered(scope, group) and fulfils({**scope.attributes, KIND: scope.kind}, where)
     ]
+
+
+def may_be_gathered(scope: Scope, group: str) -> bool:
+    """Whether a scope can be meant where a group gathers by a condition or a pattern."""
+    return scope.kind not in (PLATFORM_KIND, RESOURCE_GROUP_KIND) and not contains(scope.address, group)
 
 
 def fulfils(attributes: Mapping[str, str], where: WhereShape) -> bool:

@@ -13,7 +13,7 @@ from justlane.files.reading.yamltext import Text, Where
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import did_you_mean
-from justlane.model.patterns import matching
+from justlane.model.patterns import ANY, matching
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
@@ -87,6 +87,14 @@ class Lookup:
         platform = self.estate.platforms.get(platform_of(address))
         if platform is None:
             yield from self.name(platform_of(address), self.estate.platforms, "platform", source)
+        else:
+            yield from self.scope_on(platform, address, source)
+
+    def scope_on(self, platform: Platform, address: str, source: Source) -> Found:
+        """A scope must be one of a platform's; a pattern that stands for some is not asked about any more."""
+        if ANY in address and address not in platform.scopes:
+            hint = "a pattern that matches nothing is a mistake: `*` stays within one name, `**` goes over levels"
+            yield error("empty-pattern", source, f"no scope of {platform.name} is like {address!r}", hint)
         else:
             yield from self.name(address, platform.scopes, "scope", source)
 

@@ -175,7 +175,7 @@ class BindingShape(Shape):
     to: ManyPrincipals = Field(
         description="`group NAME`, `local group NAME`, `user NAME`, `authenticated` or `anonymous`."
     )
-    at: Many = Field((), description="The addresses of one or more scopes.")
+    at: Many = Field((), description="The addresses of one or more scopes, or patterns with * and **.")
     here_only: YesNo = Field(False, alias="here only", description="The scope itself, nothing below.")
     when: WhenShape | None = Field(None, description="The circumstances in which it counts.")
     first_day: date | None = Field(None, alias="from", description="The first day on which it counts.")
