@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import json
 import os
 import pty
@@ -389,15 +390,19 @@ class CacheTest(EstateTest):
         self.pumphall()
         self.lane(ASK)
         self.cache = self.top / "cache" / "justlane"
-        self.kept = next(path for path in self.cache.iterdir() if not path.name.endswith(".people.sqlite"))
+        self.kept = next(path for path in self.cache.iterdir() if path.suffix == ".sqlite" and ".people" not in path.name)
 
-    def turn(self) -> None:
-        """Somebody rewrites the kept answer."""
+    def turn(self, noted: bool = True) -> None:
+        """Somebody rewrites the kept answer, and the note of what was written."""
         with sqlite3.connect(self.kept) as tables:
             tables.execute("DELETE FROM bindings")
         tables.close()
+        if noted:
+            self.kept.with_suffix(".digest").write_text(hashlib.blake2b(self.kept.read_bytes(), digest_size=16).hexdigest())
 
     def test_it_is_believed_only_if_it_is_ours(self) -> None:
+        self.turn(noted=False)
+        self.lane(ASK)
         self.turn()
         self.lane(ASK, 1)
         for folder, file in ((0o777, 0o600), (0o700, 0o666)):

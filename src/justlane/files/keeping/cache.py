@@ -20,6 +20,8 @@ import msgspec
 from platformdirs import user_cache_path
 
 from justlane import __version__
+from justlane.files.disk.beneath import CLOSED, read
+from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot
@@ -33,6 +35,8 @@ from justlane.model.people import Snapshot
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
+_WHOLE = 4 << 20
+"""Bytes up to which a kept file is compared with the digest of what was written, each time that it is read."""
 _FORM = 3
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
 _MADE_BY = f"{__version__}+{_FORM}"
@@ -89,6 +93,7 @@ def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleS
 
     path = _place(folder, ".people")
     write_people(path.parent, path.name, people, snapshot, durable=False)
+    _noted(path)
     return PeopleStore(Tables(path, TABLES + INDEXES))
 
 
@@ -111,7 +116,8 @@ def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[
     origin = Origin(_MADE_BY, _called(folder), digests, matches, taken, pulled, newest(folder))
     try:
         write(_place(folder), msgspec.msgpack.encode(origin), estate)
-    except (OSError, sqlite3.Error, UnicodeError):
+        _noted(_place(folder))
+    except (OSError, sqlite3.Error, UnicodeError, StorageError):
         return
 
 
@@ -148,4 +154,21 @@ def _tables(folder: Path, part: str, script: str) -> Tables:
     known = os.stat(path, follow_symlinks=False)
     if not stat.S_ISREG(known.st_mode) or known.st_uid != os.geteuid() or known.st_mode & 0o022:
         raise OSError(errno.EPERM, "it is not yours")
+    if known.st_size <= _WHOLE and read(path.parent, _note(path)) != _digest(path):
+        raise OSError(errno.EIO, "it is not what was written")
     return Tables(path, script)
+
+
+def _note(path: Path) -> str:
+    """The name of the file that holds the digest of another one."""
+    return f"{path.stem}.digest"
+
+
+def _digest(path: Path) -> bytes:
+    return hashlib.blake2b(read(path.parent, path.name), digest_size=16).hexdigest().encode()
+
+
+def _noted(path: Path) -> None:
+    """Remember what was written, so that a file that a failing disk changed is not believed."""
+    if path.stat().st_size <= _WHOLE:
+        write_atomically(path.parent, _note(path), _digest(path), CLOSED)
