@@ -18,7 +18,7 @@ from justlane.engine.decision.circumstances import CircumstanceSpace, SituationS
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import Person, person
 from justlane.engine.facts.roles import RoleIndex
-from justlane.model.bindings import Binding
+from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.findings import Source
@@ -236,10 +236,15 @@ class Judge:
     def ceiling(self, action: str) -> int:
         """The circumstances in which the action is never granted to this person."""
         found = 0
+        for ceiling in self.ceilings_over(action):
+            found |= self.space.of(ceiling.condition)
+        return found
+
+    def ceilings_over(self, action: str) -> Iterator[Ceiling]:
+        """The ceilings that take an action away from this person, in whatever circumstances."""
         for ceiling in self.platform.platform.ceilings:
             if ceiling.names(self.person.principals) and any(matching(p, (action,)) for p in ceiling.patterns):
-                found |= self.space.of(ceiling.condition)
-        return found
+                yield ceiling
 
     def credit(self, role: str | None, action: str, address: str) -> Credit:
         """The allow bindings that give the action at the place, each with the circumstances in which it does."""

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.engine.decision.circumstances import CircumstanceSpace
+from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock
 from justlane.engine.decision.circumstances_in_words import Box, boxes
 from justlane.engine.decision.deciding import Judge, Question, judge
 from justlane.engine.facts.coverage import CoverStep
@@ -20,7 +20,6 @@ from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 from justlane.model.findings import Source
-from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
 
 
@@ -182,18 +181,16 @@ def _ways(
 
 def _over(judging: Judge, actions: Iterable[str]) -> tuple[Ceiling, ...]:
     """The ceilings over one of some actions for the person, in circumstances that can be."""
-    return tuple(
-        ceiling
-        for ceiling in judging.platform.platform.ceilings
-        if ceiling.names(judging.person.principals)
-        and any(matching(p, (action,)) for p in ceiling.patterns for action in actions)
-        and judging.space.of(ceiling.condition)
-    )
+    over = {id(ceiling) for action in actions for ceiling in judging.ceilings_over(action)}
+    declared = judging.platform.platform.ceilings
+    return tuple(c for c in declared if id(c) in over and judging.space.of(c.condition))
 
 
 def in_words(judging: Judge, some: int) -> tuple[Box, ...]:
     """A set of circumstances in the fewest words; nothing for all of them, and for a plain yes."""
     space = judging.space
+    if isinstance(space, OnClock):
+        space = space.space
     if some == space.full or not isinstance(space, CircumstanceSpace):
         return ()
     return boxes(space, some)

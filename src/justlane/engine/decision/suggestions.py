@@ -15,6 +15,7 @@ from justlane.engine.decision.deciding import NO_CHANGE, Change, Judge, Question
 from justlane.engine.decision.explaining import Answer, answer, in_words, names_a_group
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person, joined, people_behind
+from justlane.engine.facts.roles import RoleIndex
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS, Outcome
 
@@ -63,6 +64,7 @@ class _Finder:
         self._action, self._address, self._question = action, address, question
         self._judge = judge(index, login, address, question)
         self._platform = self._judge.platform
+        self._changed_roles: dict[tuple[str, str], RoleIndex] = {}
         self._near = {scope: place for place, scope in enumerate(self._platform.coverage.covering(address))}
 
     def size(self, miss: Miss) -> tuple[int, int]:
@@ -122,7 +124,7 @@ class _Finder:
         if binding.allows and mine and here and not binding.built_in:
             for action in self._wanted:
                 if not self._judge.holds(binding.role, action):
-                    change = Change(roles=self._platform.roles.allowing(binding.role, action))
+                    change = Change(roles=self._roles_allowing(binding.role, action))
                     key = ("role", binding.role, action)
                     yield Miss(Turn.ALLOW_IN_ROLE, binding, people, action=action), key, somebody, change
 
@@ -142,6 +144,12 @@ class _Finder:
             moved = replace(binding, scope=self._address, here_only=False, built_in=False, bundle="", pattern="")
             key = (binding.principal, binding.role)
             yield Miss(Turn.GIVE_HERE_TOO, binding, people), key, somebody, Change(more=(moved,))
+
+    def _roles_allowing(self, role: str, action: str) -> RoleIndex:
+        """All roles, one of them changed: made once, however many bindings give it."""
+        if (role, action) not in self._changed_roles:
+            self._changed_roles[role, action] = self._platform.roles.allowing(role, action)
+        return self._changed_roles[role, action]
 
     def _given_with(self, binding: Binding) -> tuple[Binding, ...]:
         """All that one line gives or denies by a bundle at once; otherwise the binding alone."""

@@ -7,8 +7,9 @@ from collections.abc import Collection, Iterator, Sequence
 from msgspec import Struct
 
 from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
-from justlane.engine.decision.circumstances_in_words import Box, boxes
+from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
 from justlane.model.estate import Platform, RolesHeld
@@ -215,7 +216,7 @@ def _changes(
             continue
         was, now = (_allowed(j, i, action, scope) for j, i in zip(judges, prepared, strict=True))
         if was != now:
-            full, space = _shared(judges)
+            judging = next(judging for judging in judges if judging)
             declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
             yield CellChange(
                 action,
@@ -223,8 +224,8 @@ def _changes(
                 any(a.sensitive for a in declared),
                 bool(now & ~was),
                 bool(was & ~now),
-                _said(space, full, was),
-                _said(space, full, now),
+                _said(judging, was),
+                _said(judging, now),
             )
 
 
@@ -243,13 +244,5 @@ def _allowed(judging: Judge | None, index: PlatformIndex | None, action: str, sc
     return judging.allowed(action, scope) if judging and known else 0
 
 
-def _shared(judges: Sequence[Judge | None]) -> tuple[int, CircumstanceSpace | None]:
-    """All circumstances, and the space in which they are told apart; None for one situation."""
-    space = next(judging for judging in judges if judging).space
-    return space.full, space.space if isinstance(space, OnClock) else None
-
-
-def _said(space: CircumstanceSpace | None, full: int, some: int) -> tuple[Box, ...] | None:
-    if not some:
-        return None
-    return boxes(space, some) if space and some != full else ()
+def _said(judging: Judge, some: int) -> tuple[Box, ...] | None:
+    return in_words(judging, some) if some else None

@@ -104,17 +104,17 @@ def _tree(index: EstateIndex, judging: Judge, address: str, allowed: Mapping[str
         if any(contains(child, reached) for reached in allowed)
     ]
     actions = {
-        action: Reached(_grants(index, judging, action, address), in_words(judging, some))
+        action: Reached(grants_of(index, judging, action, address, some), in_words(judging, some))
         for action, some in sorted(allowed.get(address, {}).items())
     }
     return ReachedScope(address, platform.platform.scopes[address].kind, actions, tuple(inside))
 
 
-def _grants(index: EstateIndex, judging: Judge, action: str, address: str) -> tuple[Grant, ...]:
-    """The bindings that give the action, in whichever of the person's roles."""
+def grants_of(index: EstateIndex, judging: Judge, action: str, address: str, within: int) -> tuple[Grant, ...]:
+    """The bindings that give the action in some of these circumstances, in whichever of the person's roles."""
     found: dict[int, Grant] = {}
     for role in judging.active_roles():
-        allowed = judging.allowed_as(role, action, address)
+        allowed = judging.allowed_as(role, action, address) & within
         for binding, some in judging.credit(role, action, address) if allowed else ():
             if some & allowed:
                 way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)

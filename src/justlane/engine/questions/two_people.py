@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock
-from justlane.engine.decision.circumstances_in_words import Box, boxes
+from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.people import way_to
 from justlane.engine.questions.comparison import together
-from justlane.engine.questions.reach import Grant
+from justlane.engine.questions.reach import Grant, grants_of
 from justlane.model.scopes import platform_of
 
 
@@ -71,8 +70,8 @@ class _Sorted:
     def add(self, judging: Judge, action: str, address: str, some: int) -> None:
         """Take in what one has in some circumstances, and the other lacks."""
         if some:
-            grants = _grants(self._index, judging, action, address, some)
-            conditions = _said(judging, some)
+            grants = grants_of(self._index, judging, action, address, some)
+            conditions = in_words(judging, some)
             key = (judging.platform.platform.name, *(id(grant.binding) for grant in grants), conditions)
             self._told[key] = grants, conditions
             self._alike.setdefault(key, {}).setdefault(address, []).append(action)
@@ -86,23 +85,3 @@ class _Sorted:
                 by_actions.setdefault(tuple(actions), []).append(scope)
             surplus += [Surplus(actions, tuple(where), *self._told[key]) for actions, where in by_actions.items()]
         return tuple(surplus)
-
-
-def _grants(index: EstateIndex, judging: Judge, action: str, address: str, some: int) -> tuple[Grant, ...]:
-    """The bindings that give the action in some of these circumstances."""
-    found: dict[int, Grant] = {}
-    for role in judging.active_roles():
-        allowed = judging.allowed_as(role, action, address) & some
-        for binding, where in judging.credit(role, action, address) if allowed else ():
-            if where & allowed:
-                way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)
-                found[id(binding)] = Grant(binding, way)
-    return tuple(found.values())
-
-
-def _said(judging: Judge, some: int) -> tuple[Box, ...]:
-    space = judging.space
-    if isinstance(space, OnClock) and some != space.full:
-        assert isinstance(space.space, CircumstanceSpace)
-        return boxes(space.space, some)
-    return ()

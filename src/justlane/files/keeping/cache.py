@@ -27,7 +27,7 @@ from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot
 from justlane.files.people.store import INDEXES, TABLES, PeopleStore
 from justlane.files.reading.folder import included
-from justlane.files.reading.named_files import digest
+from justlane.files.reading.named_files import LARGE, digest
 from justlane.model.errors import JustLaneError, StorageError
 from justlane.model.estate import Estate
 from justlane.model.people import Snapshot
@@ -35,8 +35,6 @@ from justlane.model.people import Snapshot
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_WHOLE = 4 << 20
-"""Bytes up to which a kept file is compared with the digest of what was written, each time that it is read."""
 _FORM = 3
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
 _MADE_BY = f"{__version__}+{_FORM}"
@@ -154,7 +152,7 @@ def _tables(folder: Path, part: str, script: str) -> Tables:
     known = os.stat(path, follow_symlinks=False)
     if not stat.S_ISREG(known.st_mode) or known.st_uid != os.geteuid() or known.st_mode & 0o022:
         raise OSError(errno.EPERM, "it is not yours")
-    if known.st_size <= _WHOLE and read(path.parent, _note(path)) != _digest(path):
+    if known.st_size <= LARGE and read(path.parent, _note(path)).decode() != digest(path.parent, path.name):
         raise OSError(errno.EIO, "it is not what was written")
     return Tables(path, script)
 
@@ -164,11 +162,7 @@ def _note(path: Path) -> str:
     return f"{path.stem}.digest"
 
 
-def _digest(path: Path) -> bytes:
-    return hashlib.blake2b(read(path.parent, path.name), digest_size=16).hexdigest().encode()
-
-
 def _noted(path: Path) -> None:
     """Remember what was written, so that a file that a failing disk changed is not believed."""
-    if path.stat().st_size <= _WHOLE:
-        write_atomically(path.parent, _note(path), _digest(path), CLOSED)
+    if path.stat().st_size <= LARGE:
+        write_atomically(path.parent, _note(path), digest(path.parent, path.name).encode(), CLOSED)
