@@ -11,7 +11,7 @@ from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, Condition, Hours
 from justlane.model.estate import Binds, Decides, Estate, Habits, Platform, RolesHeld
 from justlane.model.findings import Source
-from justlane.model.people import ANONYMOUS, AUTHENTICATED, Directory, Group, LocalGroup, Membership, Principal, PrincipalKind, User
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Directory, Group, LocalGroup, LocalMember, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, Gathered, Scope
 from tests.oracle import Facts
@@ -54,6 +54,7 @@ real_conditions = st.builds(
     first_day=st.sampled_from([None, None, date(2026, 11, 25), date(2026, 12, 1)]),
     last_day=st.sampled_from([None, None, date(2026, 11, 25), date(2026, 11, 24)]),
 )
+ends = st.sampled_from([None, None, date(2026, 11, 24), date(2026, 11, 25)])
 conditions = st.one_of(st.just(ALWAYS), st.just(ALWAYS), real_conditions)
 
 
@@ -68,13 +69,13 @@ def estates(draw: st.DrawFn, only: Decides | None = None) -> Estate:
     )
     scopes = draw(trees(decides is not Decides.NEAREST))
     addresses = list(scopes)
-    actions = {name: Action(name, "", AT, tuple(draw(some(ACTIONS, 1))), tuple(draw(some([*KINDS, PLATFORM_KIND], 2)))) for name in ACTIONS}
+    actions = {name: Action(name, "", AT, patterns(draw(some(ACTIONS, 1))), tuple(draw(some([*KINDS, PLATFORM_KIND], 2)))) for name in ACTIONS}
     roles: dict[str, Role] = {}
     for name in ROLES:
         allows, excepts = draw(some([*ACTIONS, "see*", "*"])), draw(some(ACTIONS, 1))
         bases = draw(some(list(roles))) if roles else []
         roles[name] = Role(name, "", AT, patterns(allows), patterns(excepts), patterns(bases))
-    local = {"l": LocalGroup("l", "", tuple(Membership(p, AT) for p in draw(some(people, 2))), AT)}
+    local = {"l": LocalGroup("l", "", tuple(LocalMember(p, AT, "", draw(ends)) for p in draw(some(people, 2))), AT)}
     principals = [*people, Principal(PrincipalKind.LOCAL_GROUP, "l"), AUTHENTICATED, ANONYMOUS]
     seldom = st.integers(0, 4).map(lambda n: n == 0)
     habits = Habits(

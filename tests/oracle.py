@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import ipaddress
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
 from justlane.model.bindings import Binding
@@ -69,7 +69,7 @@ class Oracle:
         if kind == "group":
             return name in self.groups(user)
         if kind == "local group":
-            return any(self.reaches(m.member, user) for m in self.p.local_groups[name].members)
+            return any(self.reaches(m.member, user) for m in self.p.local_groups[name].members if m.last_day is None or self.day() <= m.last_day)
         return False
 
     # 4.2 scopes
@@ -101,7 +101,7 @@ class Oracle:
         for base in r.builds_on:
             held |= self.actions(base.text)
         while True:
-            more = held | {i for a in held for i in self.p.actions[a].implies}
+            more = held | {i.text for a in held for i in self.p.actions[a].implies}
             if more == held:
                 break
             held = more
@@ -113,8 +113,11 @@ class Oracle:
 
     # 4.6, 4.7 circumstances
 
+    def day(self) -> date:
+        return (self.facts.asked or self.facts.moment).astimezone(ZoneInfo(self.estate.time_zone)).date()
+
     def in_date(self, c: Condition) -> bool:
-        day = (self.facts.asked or self.facts.moment).astimezone(ZoneInfo(self.estate.time_zone)).date()
+        day = self.day()
         return (c.first_day is None or day >= c.first_day) and (c.last_day is None or day <= c.last_day)
 
     def fulfilled(self, c: Condition) -> bool:

@@ -63,7 +63,7 @@ class PlanTest(EstateTest):
 
     def test_a_platform_ought_to_hold_all_that_is_declared_about_it(self) -> None:
         parts = aligning.declared_parts(self.index(), "planboard")
-        self.assertEqual(parts["local_groups"]["planners"], {"members": ["group release-managers", "user imke.vos"]})
+        self.assertEqual(parts["local_groups"]["planners"], {"members": ["group release-managers", "user imke.vos"], "until": {}})
         self.assertIn("release-managers", parts["groups"], "held by a local group only")
         self.assertEqual(
             {str(p["group"]) for p in parts["publications"].values()}, {"field-crews", "science", "contractors", "tool-keepers", "auditors"}

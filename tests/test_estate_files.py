@@ -9,9 +9,9 @@ import jsonschema
 from msgspec.structs import replace
 
 from justlane.engine.decision.deciding import Question
-from justlane.engine.decision.suggestions import reply
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.reach import reach
+from justlane.engine.questions.suggestions import reply
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot
@@ -35,7 +35,7 @@ BAD = [
     ("pumphall", "builds on: watcher", "builds on: mechanic", "pumphall.yaml:43:3", "build on each other: mechanic", ""),
     ("pumphall", 'allows: "*-pump"', 'allows: "*-pump"\n    excepts: see-pump', "pumphall.yaml:43:3", "excepts see-pump, but keeps start-pump, which implies it", "except start-pump too"),
     ("pumphall", "allows: see-*", "allows: see-*\n    excepts: start-pump", "pumphall.yaml:43:14", "would not hold it anyway", ""),
-    ("pumphall", "implies: see-pump", "implies: sea-pump", "pumphall.yaml:12:3", "no action 'sea-pump'", "see-pump"),
+    ("pumphall", "implies: see-pump", "implies: sea-pump", "pumphall.yaml:14:14", "no action 'sea-pump'", "see-pump"),
     ("pumphall", "applies to: [pump]", "applies to: [pomp]", "pumphall.yaml:12:3", "no scope of the kind 'pomp'", "pump"),
     ("pumphall", "gathers: [pumphall/east/pump-2", "gathers: [pumphall/diesel", "pumphall.yaml:34:3", "cover each other: pumphall/diesel", ""),
     ("pumphall", "is: resource group", "is: folder", "pumphall.yaml:34:3", "only a resource group does", ""),

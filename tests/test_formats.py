@@ -42,10 +42,10 @@ class FormatsTest(EstateTest):
 
     def test_ask(self) -> None:
         yes = self.json("ask imke.vos restart-station fieldnet/north/harbour/nb-07")
-        self.assertEqual(set(yes), {"user", "action", "scope", "answer", "conditions", "roles", "needs", "chains", "ceilings", "failures", "misses"})
+        self.assertEqual(set(yes), {"user", "action", "scope", "answer", "conditions", "roles", "needs", "chains", "ceilings", "failures", "misses", "bindings"})
         self.assertEqual((yes["answer"], yes["roles"], yes["misses"]), ("yes", ["field-manager", "station-keeper"], []))
         self.assertEqual(set(yes["chains"][0]), {"binding", "conditions", "steps"})
-        self.assertEqual(set(yes["chains"][0]["binding"]), BINDING)
+        self.assertEqual(set(yes["bindings"][yes["chains"][0]["binding"]]), BINDING)
         self.assertEqual([s["kind"] for s in yes["chains"][1]["steps"]], ["member", "given", "allows", "covers"])
         self.assertEqual(set(yes["chains"][1]["steps"][0]), STEP)
         maybe = self.json("ask wim.anker delete-series siltstore/raw", 1)
@@ -63,7 +63,7 @@ class FormatsTest(EstateTest):
         self.assertEqual(set(no["failures"][0]), {"failing", "action", "scope", "roles", "reason", "bindings", "file", "line"})
         self.assertEqual(no["failures"][0]["failing"], "may not sign in")
         misses = self.json("ask joost.baan restart-station fieldnet/north/harbour/nb-07", 1)["misses"]
-        self.assertEqual(set(misses[0]), {"change", "people", "role", "action", "conditions", "binding"})
+        self.assertEqual(set(misses[0]), {"change", "role", "conditions", "binding", "edit", "effect"})
         need = self.json("ask svc-nightly run-pipeline buildyard/forecast/nightly")["needs"]
         self.assertEqual({(n["file"], n["line"]) for n in need}, {("platforms/buildyard.yaml", 9)}, "the habit's own line")
         self.assertEqual([(n["action"], n["scope"]) for n in need], [("see-pipeline", "buildyard"), ("see-pipeline", "buildyard/forecast")])
@@ -78,7 +78,7 @@ class FormatsTest(EstateTest):
         self.assertEqual(set(top), {"scope", "kind", "actions", "inside"})
         harbour = top["inside"][0]["inside"][0]
         self.assertEqual(set(harbour["actions"]["read-log"]), {"conditions", "grants"})
-        self.assertEqual(set(harbour["actions"]["read-log"]["grants"][0]), {"through", "binding"})
+        self.assertEqual(set(harbour["actions"]["read-log"]["grants"][0]), {"through", "conditions", "binding"})
         self.assertEqual(set(tree["bindings"][0]), BINDING)
         self.assertEqual(list(self.rows("reach vik.sorrel")[0]), ["scope", "kind", "action", "when", "role", "given to", "line"])
         self.assertEqual(list(self.rows("reach vik.sorrel --see")[0]), ["scope", "kind", "on the way only", "seen inside"])
@@ -87,7 +87,7 @@ class FormatsTest(EstateTest):
 
     def test_holders_tally_and_verify(self) -> None:
         held = self.json("holders manage-crew fieldnet/north/harbour")
-        self.assertEqual(set(held), {"action", "scope", "applicable", "holders"})
+        self.assertEqual(set(held), {"action", "scope", "applicable", "holders", "bindings"})
         self.assertEqual(set(held["holders"][0]), {"user", "conditions", "chains"})
         rows = self.rows("holders correct-series siltstore/checked")
         self.assertEqual(list(rows[0]), ["user", "through", "when", "role", "given at", "line"])
@@ -106,8 +106,8 @@ class FormatsTest(EstateTest):
         self.assertEqual(list(checked["findings"][0]), ["rule", "severity", "file", "line", "column", "message", "hint"])
         self.assertEqual(self.rows("check", 1)[0]["rule"], "disabled-but-bound")
         pair = self.json("compare --person imke.vos --with lotte.marsh", 1)
-        self.assertEqual(set(pair), {"person", "with", "shared", "person_only", "with_only"})
-        self.assertEqual(set(pair["person_only"][0]), {"actions", "scopes", "conditions", "through"})
+        self.assertEqual(set(pair), {"person", "with", "shared", "person_only", "with_only", "bindings"})
+        self.assertEqual(set(pair["person_only"][0]), {"actions", "scopes", "conditions", "grants"})
         rows = self.rows("compare --person imke.vos --with lotte.marsh", 1)
         self.assertEqual(list(rows[0]), ["only", "action", "scope", "when", "role", "given to", "line"])
 

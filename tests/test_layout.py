@@ -5,11 +5,11 @@ import unittest
 
 from justlane.cli.circumstances import now
 from justlane.engine.decision.deciding import Question
-from justlane.engine.decision.suggestions import reply
 from justlane.engine.questions.comparison import Side, compare
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.reach import reach
+from justlane.engine.questions.suggestions import reply
 from justlane.engine.questions.two_people import side_by_side
 from justlane.model.findings import Source
 from justlane.reports.interface import Look, present

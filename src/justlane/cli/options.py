@@ -119,7 +119,7 @@ def known_user(estate: Estate, login: str) -> str:
     people = estate.people
     if people is None or login in estate.directory.users:
         return _known(login, estate.directory.users, "the directory has no user")
-    from justlane.engine.decision.circumstances import on_clock
+    from justlane.engine.facts.clock import on_clock
 
     read = f"{on_clock(people.taken, estate.time_zone):%Y-%m-%d at %H:%M}"
     otherwise = f"nobody like that was there on {read}; for somebody new: justlane people pull"

@@ -50,7 +50,7 @@ def nature_of(estate: Estate, name: str) -> Nature:
     return Nature(
         kinds={scope.address: scope.kind for scope in declared.scopes.values()},
         gathers={s.address: [g.address for g in s.gathers] for s in declared.scopes.values() if s.gathers},
-        implies={action.name: list(action.implies) for action in declared.actions.values()},
+        implies={action.name: [implied.text for implied in action.implies] for action in declared.actions.values()},
         applies={action.name: list(action.applies_to) for action in declared.actions.values()},
         manner=Manner(
             habits.decides,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from enum import StrEnum
 from typing import Annotated
 
@@ -63,12 +63,26 @@ class Group(Struct, frozen=True):
     """What stays the same when it is renamed; empty if the source has nothing like it."""
 
 
+class LocalMember(Struct, frozen=True):
+    """One line of a local group's list of members."""
+
+    member: Principal
+    source: Source
+    reason: str = ""
+    last_day: date | None = None
+    """The last day on which it is a member, in the estate's time zone."""
+
+    def is_held(self, day: date) -> bool:
+        """Whether it is a member on a day."""
+        return self.last_day is None or day <= self.last_day
+
+
 class LocalGroup(Struct, frozen=True):
     """A group that one platform keeps for itself; it holds directory groups and, as an exception, users."""
 
     name: str
     purpose: str
-    members: tuple[Membership, ...]
+    members: tuple[LocalMember, ...]
     source: Source
 
 

@@ -8,14 +8,21 @@ from justlane.model.findings import Source
 from justlane.model.people import Principal
 
 
+class Pattern(Struct, frozen=True, array_like=True):
+    """An action, or several with `*`, and the line where it stands."""
+
+    text: str
+    source: Source
+
+
 class Action(Struct, frozen=True):
     """Something that can be done on a platform, in the platform's own word."""
 
     name: str
     meaning: str
     source: Source
-    implies: tuple[str, ...] = ()
-    """Actions that whoever holds this one holds too."""
+    implies: tuple[Pattern, ...] = ()
+    """Names of the actions that whoever holds this one holds too (never patterns)."""
     applies_to: tuple[str, ...] = ()
     """Kinds of scope where it can be done; empty means all."""
     sensitive: bool = False
@@ -23,13 +30,6 @@ class Action(Struct, frozen=True):
     def applies(self, kind: str) -> bool:
         """Whether it can be done at scopes of that kind."""
         return not self.applies_to or kind in self.applies_to
-
-
-class Pattern(Struct, frozen=True, array_like=True):
-    """An action, or several with `*`, and the line where it stands."""
-
-    text: str
-    source: Source
 
 
 class Role(Struct, frozen=True):

@@ -75,7 +75,10 @@ def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
         "people": {login: {"enabled": user.enabled} for login, user in index.estate.directory.users.items()},
         "groups": _groups(index, platform),
         "local_groups": {
-            group.name: {"members": sorted(str(m.member) for m in group.members)}
+            group.name: {
+                "members": sorted(str(m.member) for m in group.members),
+                "until": {str(m.member): m.last_day.isoformat() for m in group.members if m.last_day},
+            }
             for group in prepared.local_groups.values()
         },
         "roles": {

@@ -6,7 +6,7 @@ A reading is data that somebody else may have written: what makes no sense in it
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import date, datetime
 from typing import cast
 
 import msgspec
@@ -18,7 +18,7 @@ from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
-from justlane.model.people import Directory, Group, LocalGroup, Membership, Principal, PrincipalKind, User
+from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Pattern, Role
 from justlane.platforms.interface import Entry, Reading
 
@@ -40,7 +40,7 @@ def as_read(index: EstateIndex, platform: str, reading: Reading) -> Estate:
         declared,
         roles={**roles, **_habitual(declared, roles)},
         local_groups={
-            name: LocalGroup(name, "", _members(entry), _HERE) for name, entry in reading.local_groups.items()
+            name: LocalGroup(name, "", _local_members(entry), _HERE) for name, entry in reading.local_groups.items()
         },
         publications=tuple(_publications(reading, declared)),
         ceilings=tuple(_ceilings(reading)),
@@ -77,6 +77,20 @@ def _members(entry: Entry) -> tuple[Membership, ...]:
     found = (_principal(member) for member in _texts(entry.get("members")))
     kinds = (PrincipalKind.GROUP, PrincipalKind.USER)
     return tuple(Membership(member, _HERE) for member in found if member and member.kind in kinds)
+
+
+def _local_members(entry: Entry) -> tuple[LocalMember, ...]:
+    until = entry.get("until")
+    ends = until if isinstance(until, dict) else {}
+    return tuple(LocalMember(m.member, _HERE, "", _day(ends.get(str(m.member)))) for m in _members(entry))
+
+
+def _day(value: object) -> date | None:
+    """A day; what is none has ended long ago."""
+    try:
+        return None if value is None else date.fromisoformat(str(value))
+    except ValueError:
+        return date.min
 
 
 def _roles(reading: Reading) -> dict[str, Role]:

@@ -7,12 +7,14 @@ from datetime import date
 from typing import Any
 
 from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure, Need
-from justlane.engine.decision.suggestions import Miss, Reply, Turn
+from justlane.engine.questions.suggestions import Miss, Reply, Turn
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
-from justlane.model.names import counted
+from justlane.model.edits import AllowInRole, Give, KeepInRole, Publish
+from justlane.model.findings import Source
 from justlane.reports import chains
 from justlane.reports.conditions import box_text, boxes_text, condition_text, plain_boxes
+from justlane.reports.edits import effect_text, plain_edit, plain_effect
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
 
@@ -20,9 +22,9 @@ _MOST_MISSES = 5
 
 
 def plain(result: Reply) -> dict[str, Any]:
-    """The answer as JSON values."""
-    answer = result.answer
-    return {
+    """The answer as JSON values; each binding stands there once, and the rest names it by its place."""
+    answer, bindings = result.answer, chains.References()
+    found = {
         "user": answer.user,
         "action": answer.action,
         "scope": answer.scope,
@@ -34,15 +36,16 @@ def plain(result: Reply) -> dict[str, Any]:
                 "action": n.action,
                 "scope": n.scope,
                 **chains.plain_source(n.source),
-                "chains": [chains.plain(c) for c in n.chains],
+                "chains": [chains.plain(c, bindings) for c in n.chains],
             }
             for n in answer.needs
         ],
-        "chains": [chains.plain(chain) for chain in answer.chains],
+        "chains": [chains.plain(chain, bindings) for chain in answer.chains],
         "ceilings": [_plain_ceiling(ceiling) for ceiling in answer.ceilings],
-        "failures": [_plain_failure(failure) for failure in answer.failures],
-        "misses": [_plain_miss(miss) for miss in result.misses],
+        "failures": [_plain_failure(failure, bindings) for failure in answer.failures],
+        "misses": [_plain_miss(miss, bindings) for miss in result.misses],
     }
+    return {**found, "bindings": bindings.plain}
 
 
 def _plain_ceiling(ceiling: Ceiling) -> dict[str, Any]:
@@ -56,27 +59,32 @@ def _plain_ceiling(ceiling: Ceiling) -> dict[str, Any]:
     }
 
 
-def _plain_failure(failure: Failure) -> dict[str, Any]:
+def _plain_failure(failure: Failure, bindings: chains.References) -> dict[str, Any]:
     return {
         "failing": failure.failing.value,
         "action": failure.action,
         "scope": failure.scope,
         "roles": list(failure.roles),
         "reason": failure.reason or None,
-        "bindings": [chains.plain_binding(b) for b in failure.bindings],
+        "bindings": [bindings.to(b) for b in failure.bindings],
         **chains.plain_source(failure.source),
     }
 
 
-def _plain_miss(miss: Miss) -> dict[str, Any]:
+def _plain_miss(miss: Miss, bindings: chains.References) -> dict[str, Any]:
     return {
         "change": miss.turn.value,
-        "people": miss.people or 1,
         "role": miss.role or None,
-        "action": miss.action or None,
         "conditions": plain_boxes(miss.conditions),
-        "binding": chains.plain_binding(miss.binding) if miss.binding else None,
+        "binding": _known(miss, bindings),
+        "edit": plain_edit(miss.edit) if miss.edit else None,
+        "effect": plain_effect(miss.effect) if miss.effect else None,
     }
+
+
+def _known(miss: Miss, bindings: chains.References) -> int | None:
+    """The binding that a suggestion starts from, where there is one already."""
+    return None if miss.binding is None or miss.turn is Turn.GIVE_ANEW else bindings.to(miss.binding)
 
 
 def sheet(result: Reply) -> Sheet:
@@ -173,8 +181,9 @@ def _no(result: Reply) -> Iterator[Line]:
         yield line()
         yield line(("  what one change would turn it into a yes", "head"))
     for miss in result.misses[:_MOST_MISSES]:
-        source = miss.binding.source if miss.binding else None
-        yield line("  ·  ", *_miss(answer, miss), source=source, hanging="     ")
+        yield line("  ·  ", *_miss(answer, miss), source=_line_of(miss), hanging="     ")
+        if miss.effect:
+            yield line((f"     {effect_text(miss.effect)}", "dim"), hanging="     ")
     left = len(result.misses) - _MOST_MISSES
     if left > 0:
         yield line((f"  and {left} more: see --format json", "dim"))
@@ -188,6 +197,7 @@ _SAID = {
     Failing.NO_SIGN_IN: "{user} may not sign in: that takes {action} at {scope}",
     Failing.NOT_ON_THE_WAY: "{user} cannot get there: that takes {action} at {scope}",
     Failing.NO_ROLE: "no role holds {action}",
+    Failing.LEFT_OUT: "{role} leaves {action} out on purpose:",
     Failing.NO_BINDING: "no binding gives {action} here",
     Failing.NOT_A_MEMBER: "{action} is given here, but {user} is none of those:",
     Failing.NOT_PUBLISHED: "{action} is given here to groups that are not published here:",
@@ -202,7 +212,8 @@ _SAID = {
 
 
 def _failure(user: str, failure: Failure) -> Iterator[Line]:
-    said = _SAID[failure.failing].format(user=user, action=failure.action, scope=failure.scope)
+    named = {"user": user, "action": failure.action, "scope": failure.scope, "role": ", ".join(failure.roles)}
+    said = _SAID[failure.failing].format(**named)
     if failure.today:
         ended = [b.condition.last_day is not None and b.condition.last_day < failure.today for b in failure.bindings]
         said = "was given here, and that has ended" if all(ended) else "is given here, but not today"
@@ -210,11 +221,10 @@ def _failure(user: str, failure: Failure) -> Iterator[Line]:
     yield line("  ", (said, "head"), source=failure.source, hanging="  ")
     if failure.reason:
         yield line((f"     because: {failure.reason}", "dim"), hanging="     ")
-    if failure.roles:
-        named = ", ".join(failure.roles)
+    if failure.roles and failure.failing is not Failing.LEFT_OUT:
         told = "they can act as" if failure.failing is Failing.NOT_THEIR_ROLE else "it is held by"
         rest = "" if failure.failing is Failing.NOT_THEIR_ROLE else ", which nobody is given here"
-        yield line(f"     {told} {named}{rest}", hanging="     ")
+        yield line(f"     {told} {named['role']}{rest}", hanging="     ")
     for binding in failure.bindings:
         yield line("  ·  ", *_binding(binding, failure.today), source=binding.source, hanging="     ")
 
@@ -233,24 +243,30 @@ def _miss(answer: Answer, miss: Miss) -> tuple[Span | str, ...]:
         return (f"act as {miss.role}",)
     if miss.turn is Turn.ENABLE or miss.binding is None:
         return ("enable the account",)
-    binding, reaches = miss.binding, f"; that reaches {counted(miss.people, 'person', 'people')}"
+    binding = miss.binding
     who: Span = (str(binding.principal), "name")
     what = f"{binding.role}, with all of {binding.acting}," if binding.bundle else binding.role
     said: dict[Turn, tuple[Span | str, ...]] = {
         Turn.JOIN: ("join ", who, f", which has {binding.role} at {binding.scope}"),
-        Turn.PUBLISH: ("publish ", who, f" to {answer.scope}{reaches}"),
-        Turn.LIFT: ("take out ", who, f" being denied {what} at {binding.scope}{reaches}"),
-        Turn.EXTEND: ("let ", who, f" have {what} at {binding.scope} without its conditions{reaches}"),
-        Turn.LAST: ("give ", who, f" {binding.role} at {binding.scope} again, as the last line{reaches}"),
-        Turn.GIVE_HERE_TOO: (
-            f"give {binding.role} to ",
-            who,
-            f" here too, not only at {binding.scope}{reaches}",
-        ),
-        Turn.ALLOW_IN_ROLE: (
-            f"let {binding.role} allow {miss.action}: ",
-            who,
-            f" has it at {binding.scope}{reaches}",
-        ),
+        Turn.LIFT: ("take out ", who, f" being denied {what} at {binding.scope}"),
+        Turn.EXTEND: ("let ", who, f" have {what} at {binding.scope} without its conditions"),
+        Turn.LAST: ("give ", who, f" {binding.role} at {binding.scope} again, as the last line"),
     }
+    match miss.edit:
+        case Publish(scope=scope):
+            return ("publish ", who, f" to {scope}")
+        case AllowInRole(role=role, action=action):
+            return (f"let {role} allow {action}: ", who, f" has it at {binding.scope}")
+        case KeepInRole(role=role, pattern=pattern):
+            return (f"let {role} leave {pattern.text} out no longer: ", who, f" has {binding.role} at {binding.scope}")
+        case Give(bindings=(given,)) if miss.turn not in said:
+            place = "here" if given.scope == answer.scope else f"at {given.scope}"
+            there = f"{place} too, not only at {binding.scope}" if miss.turn is Turn.GIVE_HERE_TOO else place
+            return (f"give {given.role} to ", who, f" {there}")
     return said[miss.turn]
+
+
+def _line_of(miss: Miss) -> Source | None:
+    if isinstance(miss.edit, KeepInRole):
+        return miss.edit.pattern.source
+    return miss.binding.source if miss.binding else None

@@ -11,6 +11,7 @@ from justlane.engine.decision.explaining import Chain
 from justlane.engine.facts.coverage import CoverStep
 from justlane.engine.facts.membership import MemberStep
 from justlane.engine.facts.roles import RoleStepKind
+from justlane.engine.questions.reach import Grant
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
@@ -54,7 +55,9 @@ def steps(chain: Chain) -> list[Step]:
         found.append(Step(step.kind.value, ((step.subject, "name"), (verb, ""), (step.object, "name")), step.source))
     for cover in _merged(chain.coverage):
         verb = " gathers " if cover.gathers else " contains "
-        found.append(Step("covers", ((cover.outer, "name"), (verb, ""), (cover.inner, "name")), cover.source))
+        kind = f" ({cover.kind})" if cover.kind else ""
+        covers = ((cover.outer, "name"), (verb, ""), (cover.inner, "name"), (kind, "dim"))
+        found.append(Step("covers", covers, cover.source))
     return found
 
 
@@ -69,12 +72,41 @@ def _merged(coverage: tuple[CoverStep, ...]) -> list[CoverStep]:
     return merged
 
 
-def plain(chain: Chain) -> dict[str, Any]:
+class References:
+    """Bindings that JSON values name by their place in a list, where each stands once."""
+
+    def __init__(self) -> None:
+        self._places: dict[int, int] = {}
+        self._all: list[Binding] = []
+
+    def to(self, binding: Binding) -> int:
+        """The place of a binding in the list."""
+        if id(binding) not in self._places:
+            self._places[id(binding)] = len(self._all)
+            self._all.append(binding)
+        return self._places[id(binding)]
+
+    @property
+    def plain(self) -> list[dict[str, Any]]:
+        """The list."""
+        return [plain_binding(binding) for binding in self._all]
+
+
+def plain(chain: Chain, bindings: References) -> dict[str, Any]:
     """A chain as JSON values."""
     return {
-        "binding": plain_binding(chain.binding),
+        "binding": bindings.to(chain.binding),
         "conditions": plain_boxes(chain.circumstances),
         "steps": [{"kind": s.kind, "sentence": s.sentence, **plain_source(s.source)} for s in steps(chain)],
+    }
+
+
+def plain_grant(grant: Grant, bindings: References) -> dict[str, Any]:
+    """A binding through which somebody has something, the groups in between, and when it is the one that gives it."""
+    return {
+        "through": [str(step.group) for step in grant.memberships],
+        "conditions": plain_boxes(grant.conditions),
+        "binding": bindings.to(grant.binding),
     }
 
 

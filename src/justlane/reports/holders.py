@@ -15,18 +15,21 @@ from justlane.reports.tables import table
 
 def plain(result: Holders) -> dict[str, Any]:
     """The holders as JSON values."""
+    bindings = chains.References()
+    found = [
+        {
+            "user": holder.user,
+            "conditions": plain_boxes(holder.conditions),
+            "chains": [chains.plain(chain, bindings) for chain in holder.chains],
+        }
+        for holder in result.holders
+    ]
     return {
         "action": result.action,
         "scope": result.scope,
         "applicable": result.applicable,
-        "holders": [
-            {
-                "user": holder.user,
-                "conditions": plain_boxes(holder.conditions),
-                "chains": [chains.plain(chain) for chain in holder.chains],
-            }
-            for holder in result.holders
-        ],
+        "holders": found,
+        "bindings": bindings.plain,
     }
 
 

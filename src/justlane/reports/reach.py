@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from itertools import groupby, zip_longest
 from typing import Any
 
@@ -30,8 +30,8 @@ def _left_width(scope: ReachedScope, depth: int) -> int:
 
 def plain(result: Reach) -> dict[str, Any]:
     """The tree as JSON values; each binding stands there once, and cells name it by its place."""
-    bindings = {id(g.binding): g.binding for tree in result.platforms for s in _walk(tree) for g in s.grants}
-    places = {which: place for place, which in enumerate(bindings)}
+    bindings = chains.References()
+    trees = [_plain_scope(tree, bindings) for tree in result.platforms]
     return {
         "user": result.user,
         "enabled": result.enabled,
@@ -39,26 +39,23 @@ def plain(result: Reach) -> dict[str, Any]:
         "narrowed_to": result.pattern,
         "scopes": result.scopes,
         "cells": result.cells,
-        "bindings": [chains.plain_binding(binding) for binding in bindings.values()],
-        "platforms": [_plain_scope(tree, places) for tree in result.platforms],
+        "bindings": bindings.plain,
+        "platforms": trees,
     }
 
 
-def _plain_scope(scope: ReachedScope, places: Mapping[int, int]) -> dict[str, Any]:
+def _plain_scope(scope: ReachedScope, bindings: chains.References) -> dict[str, Any]:
     return {
         "scope": scope.address,
         "kind": scope.kind,
         "actions": {
             action: {
                 "conditions": plain_boxes(reached.conditions),
-                "grants": [
-                    {"through": [str(m.group) for m in g.memberships], "binding": places[id(g.binding)]}
-                    for g in reached.grants
-                ],
+                "grants": [chains.plain_grant(grant, bindings) for grant in reached.grants],
             }
             for action, reached in scope.actions.items()
         },
-        "inside": [_plain_scope(inner, places) for inner in scope.inside],
+        "inside": [_plain_scope(inner, bindings) for inner in scope.inside],
     }
 
 
@@ -75,7 +72,7 @@ def sheet(result: Reach) -> Sheet:
             scope.address,
             scope.kind,
             action,
-            boxes_text(reached.conditions) or "always",
+            boxes_text(grant.conditions or reached.conditions) or "always",
             grant.binding.role,
             str(grant.binding.principal),
             grant.binding.source.line_address,
@@ -189,7 +186,13 @@ class _Tree:
         found: dict[tuple[tuple[int, ...], str], list[str]] = {}
         for action, reached in scope.actions.items():
             ways = tuple(sorted(self._ways[id(g.binding)] for g in reached.grants))
-            found.setdefault((ways, boxes_text(reached.conditions)), []).append(action)
+            own = sorted(
+                (self._ways[id(g.binding)], boxes_text(g.conditions))
+                for g in reached.grants
+                if g.conditions != reached.conditions
+            )
+            said = [boxes_text(reached.conditions), *(f"{number} only {when}" for number, when in own if when)]
+            found.setdefault((ways, "; ".join(filter(None, said))), []).append(action)
         return [
             (",".join(map(str, numbers)), [*actions[:-1], f"{actions[-1]} ({when})"] if when else actions)
             for (numbers, when), actions in sorted(found.items())

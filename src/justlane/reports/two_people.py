@@ -15,21 +15,23 @@ from justlane.reports.layout import Line, line, render
 
 def plain(result: SideBySide) -> dict[str, Any]:
     """Both as JSON values."""
+    bindings = chains.References()
     return {
         "person": result.person,
         "with": result.other,
         "shared": result.shared,
-        "person_only": [_plain(s) for s in result.person_only],
-        "with_only": [_plain(s) for s in result.other_only],
+        "person_only": [_plain(s, bindings) for s in result.person_only],
+        "with_only": [_plain(s, bindings) for s in result.other_only],
+        "bindings": bindings.plain,
     }
 
 
-def _plain(surplus: Surplus) -> dict[str, Any]:
+def _plain(surplus: Surplus, bindings: chains.References) -> dict[str, Any]:
     return {
         "actions": list(surplus.actions),
         "scopes": list(surplus.scopes),
         "conditions": plain_boxes(surplus.conditions),
-        "through": [chains.plain_binding(g.binding) for g in surplus.grants],
+        "grants": [chains.plain_grant(grant, bindings) for grant in surplus.grants],
     }
 
 
@@ -40,7 +42,7 @@ def sheet(result: SideBySide) -> Sheet:
             who,
             action,
             scope,
-            boxes_text(s.conditions) or "always",
+            boxes_text(g.conditions or s.conditions) or "always",
             g.binding.role,
             str(g.binding.principal),
             g.binding.source.line_address,

@@ -54,6 +54,7 @@ class Ruling:
         self._site = site
         self._manner = site.nature.manner
         self._crowd = cache(self._people_behind)
+        self._some_end = any(group.until for group in site.local_groups.values())
         self._extent = cache(self._places_under)
         self._powers = cache(self._actions_of)
         self._untouched = cache(self._is_untouched)
@@ -102,7 +103,7 @@ class Ruling:
             for line, built_in in self._lines
             if not built_in
             and not line.deny
-            and user in self._crowd(line.principal)
+            and self._is_one_of(user, line.principal, context)
             and self._dated(line.condition, context)
         }
 
@@ -125,8 +126,10 @@ class Ruling:
 
     def _grants(self, user: str, action: str, scope: str, context: Context, role: str | None) -> bool:
         for ceiling in self._site.ceilings.values():
-            never = action in self._matched(ceiling.patterns) and user in self._crowd(ceiling.principal)
-            spared = any(user in self._crowd(other) for other in ceiling.but_not)
+            never = action in self._matched(ceiling.patterns) and user in self._crowd(
+                ceiling.principal, self._today(context)
+            )
+            spared = any(self._is_one_of(user, other, context) for other in ceiling.but_not)
             if never and not spared and self._met(ceiling.condition, context):
                 return False
         speaking = list(self._speaking(user, scope, context, role))
@@ -145,7 +148,9 @@ class Ruling:
                 continue
             active = role is None or built_in or self._is_on(line, role)
             reaches = (
-                active and user in self._crowd(line.principal) and scope in self._extent(line.scope, line.here_only)
+                active
+                and self._is_one_of(user, line.principal, context)
+                and scope in self._extent(line.scope, line.here_only)
             )
             if reaches and self._announced(line.principal, scope) and self._met(line.condition, context):
                 yield line
@@ -172,10 +177,13 @@ class Ruling:
         known = (p.scope for p in self._site.publications.values() if p.group == name)
         return any(scope == s or scope.startswith(f"{s}/") for s in known)
 
+    def _today(self, context: Context) -> str:
+        return context.dated.astimezone(ZoneInfo(self._manner.time_zone)).date().isoformat()
+
     def _dated(self, condition: Condition, context: Context) -> bool:
         if not condition.first_day and not condition.last_day:
             return True
-        today = context.dated.astimezone(ZoneInfo(self._manner.time_zone)).date().isoformat()
+        today = self._today(context)
         return (condition.first_day or today) <= today <= (condition.last_day or today)
 
     def _met(self, condition: Condition, context: Context) -> bool:
@@ -197,8 +205,11 @@ class Ruling:
         on_day = not condition.weekdays or clock.weekday() in condition.weekdays
         return on_day and (not condition.hours or any(_ticking(minute, *span) for span in condition.hours))
 
-    def _people_behind(self, principal: str) -> frozenset[str]:
-        """Everyone whom a principal stands for."""
+    def _is_one_of(self, user: str, principal: str, context: Context) -> bool:
+        return user in self._crowd(principal, self._today(context) if self._some_end else "")
+
+    def _people_behind(self, principal: str, today: str) -> frozenset[str]:
+        """Everyone whom a principal stands for on a day."""
         if principal == "authenticated":
             return frozenset(self._site.people)
         people: set[str] = set()
@@ -209,9 +220,11 @@ class Ruling:
             kind, name = split_principal(one)
             if kind == "user":
                 people.add(name)
-            held = self._site.local_groups if kind == "local group" else self._site.groups
-            if kind.endswith("group") and name in held:
-                waiting |= set(held[name].members) - met
+            if kind == "group" and name in self._site.groups:
+                waiting |= set(self._site.groups[name].members) - met
+            if kind == "local group" and name in self._site.local_groups:
+                own = self._site.local_groups[name]
+                waiting |= {m for m in own.members if today <= own.until.get(m, today)} - met
         return frozenset(people)
 
     def _places_under(self, scope: str, here_only: bool) -> frozenset[str]:

@@ -87,6 +87,14 @@ class Group(msgspec.Struct, forbid_unknown_fields=True):
     members: list[str]
 
 
+class LocalGroup(msgspec.Struct, forbid_unknown_fields=True):
+    """A group of the platform's own."""
+
+    members: list[str]
+    until: dict[str, str] = {}
+    """Member -> the last day on which it is one."""
+
+
 class Role(msgspec.Struct, forbid_unknown_fields=True):
     """A role, as declared."""
 
@@ -122,7 +130,7 @@ class Ceiling(msgspec.Struct, forbid_unknown_fields=True):
 PARTS: dict[str, Any] = {
     "people": Person,
     "groups": Group,
-    "local_groups": Group,
+    "local_groups": LocalGroup,
     "roles": Role,
     "publications": Publication,
     "ceilings": Ceiling,
@@ -156,7 +164,7 @@ class Site(msgspec.Struct):
     revision: int = 0
     people: dict[str, Person] = {}
     groups: dict[str, Group] = {}
-    local_groups: dict[str, Group] = {}
+    local_groups: dict[str, LocalGroup] = {}
     roles: dict[str, Role] = {}
     publications: dict[str, Publication] = {}
     ceilings: dict[str, Ceiling] = {}

@@ -8,7 +8,7 @@ from ipaddress import ip_network
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from justlane.standin.site import Binding, Ceiling, Condition, Group
+from justlane.standin.site import Binding, Ceiling, Condition, Group, LocalGroup
 
 _PRINCIPAL = re.compile(r"(?:user|group|local group) \S.*|authenticated|anonymous")
 _LONGEST = 1000
@@ -18,8 +18,11 @@ def require_sound(name: str, entry: Any) -> None:
     """ValueError, in words, if a name or an entry makes no sense."""
     if not name or len(name) > _LONGEST or name in (".", ".."):
         raise ValueError(f"a name has 1 to {_LONGEST} characters, and is no step of an address")
-    if isinstance(entry, Group) and not all(_PRINCIPAL.fullmatch(member) for member in entry.members):
+    if isinstance(entry, Group | LocalGroup) and not all(_PRINCIPAL.fullmatch(member) for member in entry.members):
         raise ValueError("members are `user NAME` or `group NAME`")
+    if isinstance(entry, LocalGroup):
+        for day in entry.until.values():
+            date.fromisoformat(day)
     if isinstance(entry, Binding | Ceiling):
         named = [entry.principal, *(entry.but_not if isinstance(entry, Ceiling) else ())]
         if not all(_PRINCIPAL.fullmatch(principal) for principal in named):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from datetime import datetime
 
 import numpy as np
 from msgspec import Struct
@@ -66,7 +67,7 @@ def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
     prepared, zone = index.platform(platform), index.estate.time_zone
     classes: dict[tuple[object, ...], list[Person]] = {}
     for login in (*index.estate.directory.users, ANONYMOUS_NAME):
-        somebody = person(index, login, platform)
+        somebody = person(index, login, platform, question.dated)
         classes.setdefault((somebody.enabled, somebody.principals & prepared.named), []).append(somebody)
     always = possibly = 0
     for people in classes.values():
@@ -92,7 +93,7 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     roles = {held: n for n, held in enumerate(dict.fromkeys(x.actions for x in lines))}
     acting = {name: n for n, name in enumerate(dict.fromkeys(x.acting for x in lines))}
     groups = {whom: n for n, whom in enumerate(dict.fromkeys(x.whom for x in lines))}
-    members = sorted(_members(index, platform, groups))
+    members = sorted(_members(index, platform, groups, question.dated))
     published = [prepared.published.get(x.whom.principal.name, []) if _limited(prepared, x) else [] for x in lines]
     limits = [(number, address) for number, some in enumerate(published) for address in some]
     gathers = [(s.address, g.address) for s in prepared.platform.scopes.values() for g in s.gathers]
@@ -203,11 +204,13 @@ def walk_of(prepared: PlatformIndex) -> dict[str, int]:
     return numbers
 
 
-def _members(index: EstateIndex, platform: str, groups: dict[_Whom, int]) -> Iterator[tuple[int, int]]:
+def _members(
+    index: EstateIndex, platform: str, groups: dict[_Whom, int], moment: datetime
+) -> Iterator[tuple[int, int]]:
     """(user, group) for every enabled user and whoever has not signed in."""
     limited = [(whom, n) for whom, n in groups.items() if whom.but_not]
     for number, login in enumerate((*index.estate.directory.users, ANONYMOUS_NAME)):
-        somebody = person(index, login, platform)
+        somebody = person(index, login, platform, moment)
         if somebody.enabled:
             found = [groups[whom] for p in somebody.principals if (whom := _Whom(p)) in groups]
             found += [n for whom, n in limited if whom.holds(somebody.principals)]

@@ -49,7 +49,8 @@ def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     """Count exactly, by the compiled form."""
     prepared = index.platform(platform)
     named = prepared.named | {AUTHENTICATED}
-    people = [person(index, login, platform) for login in (*index.estate.directory.users, ANONYMOUS_NAME)]
+    everybody = (*index.estate.directory.users, ANONYMOUS_NAME)
+    people = [person(index, login, platform, question.dated) for login in everybody]
     enabled = [somebody.principals & named for somebody in people if somebody.enabled]
     scopes = prepared.platform.scopes.values()
     places = set(_kinds_of_places(prepared))

@@ -16,6 +16,7 @@ from typing import Protocol
 from msgspec.structs import replace
 
 from justlane.engine.decision.networks import NetworkTree
+from justlane.engine.facts.clock import on_clock
 from justlane.model.circumstances import MINUTES_A_DAY, MINUTES_A_WEEK, Condition, Hours, Situation
 from justlane.model.errors import UsageError
 
@@ -42,13 +43,6 @@ def in_dates(condition: Condition, moment: datetime, zone: str) -> bool:
     today = on_clock(moment, zone).date()
     after = condition.first_day is None or condition.first_day <= today
     return after and (condition.last_day is None or today <= condition.last_day)
-
-
-def on_clock(moment: datetime, zone: str) -> datetime:
-    """A moment on the clock of a time zone."""
-    from zoneinfo import ZoneInfo  # not worth its import while no condition asks for the time
-
-    return moment.astimezone(ZoneInfo(zone))
 
 
 class SituationSpace:

@@ -14,16 +14,16 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
-from justlane.engine.decision.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates, on_clock
+from justlane.engine.decision.circumstances import CircumstanceSpace, SituationSpace, Space, in_dates
+from justlane.engine.decision.circumstances_in_words import Box
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import Person, person
-from justlane.engine.facts.roles import RoleIndex
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
-from justlane.model.scopes import contains
 
 Credit = list[tuple[Binding, int]]
 """Bindings that give something, each with the circumstances in which it is the one that does."""
@@ -45,20 +45,6 @@ class Question(Struct, frozen=True):
     def dated(self) -> datetime:
         """The time on whose day dates are judged."""
         return self.day or (self.situation and self.situation.moment) or self.moment
-
-
-class Change(Struct, frozen=True):
-    """A platform as it would be: bindings more or fewer, another role, a group published further."""
-
-    more: tuple[Binding, ...] = ()
-    without: tuple[Binding, ...] = ()
-    roles: RoleIndex | None = None
-    """All roles, one of them changed."""
-    published: tuple[tuple[str, str], ...] = ()
-    """(group, scope)."""
-
-
-NO_CHANGE = Change()
 
 
 def space_of(question: Question, conditions: Iterable[Condition], zone: str) -> Space:
@@ -88,16 +74,16 @@ class Judge:
         somebody: Person,
         question: Question,
         zone: str,
-        change: Change = NO_CHANGE,
         space: Space | None = None,
     ) -> None:
         self.platform = platform
         self.person = somebody
         self.question = question
         self._zone = zone
-        self._change = change
         self._given_space = space
         self._habits = platform.platform.habits
+        self.said: dict[int, tuple[Box, ...]] = {}
+        """Sets of circumstances that were put into words already."""
         self._memo: dict[tuple[object, ...], Credit] = {}
         self._relevant: dict[tuple[str, str | None], list[Binding]] = {}
 
@@ -110,19 +96,18 @@ class Judge:
 
     def in_space(self, space: Space) -> Judge:
         """The same judge in another space of circumstances."""
-        return Judge(self.platform, self.person, self.question, self._zone, self._change, space)
+        return Judge(self.platform, self.person, self.question, self._zone, space)
 
     def conditions(self) -> Iterator[Condition]:
         """Every condition that can matter to this person."""
         for principal in self.person.principals:
             for binding in self.platform.bindings.of(principal):
                 yield binding.condition
-        yield from (b.condition for b in self._change.more)
         yield from (ceiling.condition for ceiling in self.platform.platform.ceilings)
 
     def holds(self, role: str, action: str) -> bool:
         """Whether a role holds an action."""
-        return action in (self._change.roles or self.platform.roles).holdings(role)
+        return action in self.platform.roles.holdings(role)
 
     def in_date(self, condition: Condition) -> bool:
         """Whether a condition's dates hold on the day of the question."""
@@ -139,7 +124,6 @@ class Judge:
     def roles(self) -> list[str]:
         """The roles that the person can act in, in order: those of allow bindings to them that are in date."""
         mine = [b for p in self.person.principals for b in self.platform.bindings.of(p)]
-        mine += [b for b in self._change.more if b.principal in self.person.principals]
         return sorted({b.acting for b in mine if b.allows and not b.built_in and self.in_date(b.condition)})
 
     @cached_property
@@ -170,25 +154,11 @@ class Judge:
         return self._relevant[address, role]
 
     def _reaching(self, address: str, role: str | None) -> list[Binding]:
-        found = self.platform.covering_bindings(address)
-        change = self._change
-        if change is not NO_CHANGE:
-            found = [b for b in found if b not in change.without]
-            further = [b for b in change.more if self.platform.covers(b, address)]
-            if any(map(self.platform.closes, further)):
-                found = [b for b in found if b is not self.platform.open_binding]
-            found += further
         return [
             b
-            for b in found
-            if b.principal in self.person.principals and self.is_active(b, role) and self.counts(b, address)
+            for b in self.platform.covering_bindings(address)
+            if b.principal in self.person.principals and self.is_active(b, role) and self.platform.counts(b, address)
         ]
-
-    def counts(self, binding: Binding, address: str) -> bool:
-        """Whether the group that a binding names was published, where that is needed."""
-        name = binding.principal.name
-        further = any(g == name and contains(s, address) for g, s in self._change.published)
-        return self.platform.counts(binding, address) or further
 
     def allowed(self, action: str, address: str) -> int:
         """The circumstances in which the person may do the action at the place, in whichever of their roles."""
@@ -315,11 +285,11 @@ def ancestors(address: str) -> list[str]:
     return ["/".join(parts[:depth]) for depth in range(1, len(parts))]
 
 
-def judge(index: EstateIndex, login: str, address: str, question: Question, change: Change = NO_CHANGE) -> Judge:
+def judge(index: EstateIndex, login: str, address: str, question: Question) -> Judge:
     """A judge for a user (or `anonymous`) on the platform of an address."""
     platform = index.platform(address)
-    somebody = person(index, login, platform.platform.name)
-    return Judge(platform, somebody, question, index.estate.time_zone, change)
+    somebody = person(index, login, platform.platform.name, question.dated)
+    return Judge(platform, somebody, question, index.estate.time_zone)
 
 
 def may(index: EstateIndex, login: str, action: str, address: str, question: Question) -> bool:

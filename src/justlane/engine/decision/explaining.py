@@ -21,6 +21,7 @@ from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
+from justlane.model.roles import Pattern
 
 
 class Chain(Struct, frozen=True):
@@ -62,6 +63,7 @@ class Failing(StrEnum):
     NO_SIGN_IN = "may not sign in"
     NOT_ON_THE_WAY = "may not pass on the way"
     NO_ROLE = "no role holds it"
+    LEFT_OUT = "a role leaves it out"
     NO_BINDING = "no binding gives it here"
     NOT_A_MEMBER = "given here, but to others"
     NOT_PUBLISHED = "the group is not published here"
@@ -84,7 +86,8 @@ class Failure(Struct, frozen=True):
     bindings: tuple[Binding, ...] = ()
     """The bindings that it is about."""
     roles: tuple[str, ...] = ()
-    """For NO_BINDING: the roles that hold the action; for NOT_THEIR_ROLE: the roles that they have."""
+    """For NO_BINDING: the roles that hold the action; for NOT_THEIR_ROLE: the roles that they have; for LEFT_OUT: the
+    role that excepts it."""
     source: Source | None = None
     reason: str = ""
     """For CEILING: why there is one."""
@@ -167,7 +170,7 @@ def _ways(
             found[id(binding)] = binding, before | (some & within)
     chains = [
         Chain(
-            memberships=way_to(index, judging.person.login, binding.principal, platform.platform.name),
+            memberships=way_of(index, judging, binding),
             binding=binding,
             role=platform.roles.holdings(binding.role)[action],
             coverage=platform.coverage.way_down(binding.scope, address),
@@ -177,6 +180,12 @@ def _ways(
         if some
     ]
     return tuple(sorted(chains, key=lambda chain: chain.length))
+
+
+def way_of(index: EstateIndex, judging: Judge, binding: Binding) -> tuple[MemberStep, ...]:
+    """The shortest chain of memberships from the person to what a binding names."""
+    name = judging.platform.platform.name
+    return way_to(index, judging.person.login, binding.principal, name, judging.question.dated)
 
 
 def _over(judging: Judge, actions: Iterable[str]) -> tuple[Ceiling, ...]:
@@ -193,7 +202,9 @@ def in_words(judging: Judge, some: int) -> tuple[Box, ...]:
         space = space.space
     if some == space.full or not isinstance(space, CircumstanceSpace):
         return ()
-    return boxes(space, some)
+    if some not in judging.said:
+        judging.said[some] = boxes(space, some)
+    return judging.said[some]
 
 
 def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -> Iterator[Failure]:
@@ -244,7 +255,19 @@ def _ceilings(judging: Judge, action: str, address: str) -> Iterator[Failure]:
 
 
 def _bindings(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
-    """Why no binding gives the action at the place: the first reason that applies to all that could."""
+    """Why no binding gives the action at the place: the first reason that applies to all that could, and the roles of
+    the person there that leave it out on purpose."""
+    yield from _not_given(judging, role, action, address)
+    alike: dict[tuple[str, Pattern], list[Binding]] = {}
+    for binding in judging.relevant(address, role):
+        left_out = judging.platform.roles.left_out(binding.role, action) if binding.allows else None
+        if left_out:
+            alike.setdefault(left_out, []).append(binding)
+    for (name, pattern), bindings in alike.items():
+        yield Failure(Failing.LEFT_OUT, action, address, tuple(bindings), (name,), pattern.source)
+
+
+def _not_given(judging: Judge, role: str | None, action: str, address: str) -> Iterator[Failure]:
     platform, principals = judging.platform, judging.person.principals
     roles = tuple(platform.roles.with_action(action))
     giving = [b for b in platform.covering_bindings(address) if b.allows and b.role in roles]
@@ -257,7 +280,7 @@ def _bindings(judging: Judge, role: str | None, action: str, address: str) -> It
     left = giving
     tests: tuple[tuple[Failing, Callable[[Binding], bool]], ...] = (
         (Failing.NOT_A_MEMBER, lambda b: b.principal in principals),
-        (Failing.NOT_PUBLISHED, lambda b: judging.counts(b, address)),
+        (Failing.NOT_PUBLISHED, lambda b: judging.platform.counts(b, address)),
         (Failing.NOT_TODAY, lambda b: judging.in_date(b.condition)),
         (Failing.OTHER_ROLE, lambda b: judging.is_active(b, role)),
         (Failing.CIRCUMSTANCES, lambda b: bool(judging.space.of(b.condition))),

@@ -20,6 +20,8 @@ class CoverStep(Struct, frozen=True):
     inner: str
     gathers: bool
     source: Source
+    kind: str = ""
+    """The kind of `inner`, where it is gathered."""
 
 
 Gathering = Callable[[str], Sequence[tuple[str, Source]]]
@@ -64,7 +66,7 @@ class CoverageIndex:
         if parent is not None:
             yield parent, CoverStep(parent, address, False, self.scopes[address].source)
         for group, source in self._gathering(address):
-            yield group, CoverStep(group, address, True, source)
+            yield group, CoverStep(group, address, True, source, self.scopes[address].kind)
 
     def covering(self, address: str) -> tuple[str, ...]:
         """Every scope that covers this one, itself first, then the nearest."""

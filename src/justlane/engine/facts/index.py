@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 
 from msgspec.structs import replace
@@ -19,14 +20,18 @@ from justlane.model.scopes import contains, platform_of
 class PlatformIndex:
     """One platform with its bindings, made ready."""
 
-    def __init__(self, platform: Platform, bindings: Bindings, kept: Kept | None = None) -> None:
+    def __init__(self, platform: Platform, bindings: Bindings, coverage: CoverageIndex) -> None:
         self.platform = platform
         self.bindings = bindings
         """Built-in ones first; their order matters where the last match decides."""
-        self.coverage = CoverageIndex(platform.scopes, kept.gathering if kept else None)
+        self.coverage = coverage
         self.roles = RoleIndex(platform.roles, platform.actions)
         self._open: dict[str, bool] = {}
         self._covering: dict[str, list[Binding]] = {}
+
+    def changed(self, platform: Platform, bindings: Bindings) -> PlatformIndex:
+        """The same platform, all but its scopes changed."""
+        return PlatformIndex(platform, bindings, self.coverage)
 
     @cached_property
     def open_binding(self) -> Binding | None:
@@ -126,11 +131,31 @@ class EstateIndex:
         """The same estate with other people."""
         return EstateIndex(replace(self.estate, directory=directory, people=people), self._kept, holding)
 
+    def changed(
+        self,
+        platforms: Mapping[str, PlatformIndex],
+        membership: MembershipIndex | None = None,
+        directory: Directory | None = None,
+    ) -> EstateIndex:
+        """The same estate with some platforms, memberships or accounts changed."""
+        estate = self.estate
+        if platforms:
+            changed = {name: prepared.platform for name, prepared in platforms.items()}
+            estate = replace(estate, platforms={**estate.platforms, **changed})
+        if directory:
+            estate = replace(estate, directory=directory)
+        found = EstateIndex(estate, self._kept)
+        found.membership = membership or self.membership
+        found._platforms = {**self._platforms, **platforms}
+        return found
+
     def platform(self, address: str) -> PlatformIndex:
         """The platform that an address belongs to (KeyError if it is not declared)."""
         name = platform_of(address)
         if name not in self._platforms:
             listed = [] if self._kept else [b for b in self.estate.bindings if platform_of(b.scope) == name]
             bindings = self._kept.bindings_on(name) if self._kept else ListedBindings(listed)
-            self._platforms[name] = PlatformIndex(self.estate.platforms[name], bindings, self._kept)
+            platform = self.estate.platforms[name]
+            coverage = CoverageIndex(platform.scopes, self._kept.gathering if self._kept else None)
+            self._platforms[name] = PlatformIndex(platform, bindings, coverage)
         return self._platforms[name]

@@ -43,6 +43,10 @@ class MembershipIndex:
         self._kept = holding
         self._found: dict[Principal, dict[Principal, tuple[Principal, Source] | None]] = {}
 
+    def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        """The groups that hold a user or a group directly, each with the line that says so."""
+        return self._above(member)
+
     def _above(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         return self._kept(member) if self._kept else self._listed.get(member, ())
 

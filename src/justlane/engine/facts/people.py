@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from msgspec import Struct
 
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MemberStep, user
-from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, LocalMember, Principal, PrincipalKind
 
 ANONYMOUS_NAME = ANONYMOUS.kind.value
 """The name by which whoever has not signed in is asked about."""
@@ -20,42 +23,58 @@ class Person(Struct, frozen=True):
     principals: frozenset[Principal]
 
 
-def person(index: EstateIndex, login: str, platform: str) -> Person:
-    """A user of the directory, or `anonymous`, on a platform."""
+def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> Person:
+    """A user of the directory, or `anonymous`, on a platform, on the day of a moment with a time zone."""
     if login == ANONYMOUS_NAME:
         return Person(login, True, frozenset((ANONYMOUS,)))
     known = {*index.membership.principals_of(user(login)), AUTHENTICATED}
-    return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known))
+    return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known, moment))
 
 
-def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str) -> Person:
+def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:
     """The same person as a member of one more group, and so of all that hold it."""
     more = {*index.membership.principals_of(group), group} if group.kind is PrincipalKind.GROUP else {group}
-    known = with_local_groups(index, platform, {*somebody.principals, *more})
+    known = with_local_groups(index, platform, {*somebody.principals, *more}, moment)
     return Person(somebody.login, somebody.enabled, known)
 
 
-def with_local_groups(index: EstateIndex, platform: str, known: set[Principal]) -> frozenset[Principal]:
-    """Add the platform's local groups that hold one of the principals."""
-    local = index.estate.platforms[platform].local_groups.values()
-    held = {Principal(PrincipalKind.LOCAL_GROUP, g.name) for g in local if any(m.member in known for m in g.members)}
-    return frozenset(known | held)
+def with_local_groups(
+    index: EstateIndex, platform: str, known: set[Principal], moment: datetime
+) -> frozenset[Principal]:
+    """Add the platform's local groups that hold one of the principals on the day of a moment."""
+    held = [
+        Principal(PrincipalKind.LOCAL_GROUP, name)
+        for name in index.estate.platforms[platform].local_groups
+        if any(member.member in known for member in local_members(index, name, platform, moment))
+    ]
+    return frozenset((*known, *held))
 
 
-def way_to(index: EstateIndex, login: str, principal: Principal, platform: str) -> tuple[MemberStep, ...]:
+def local_members(index: EstateIndex, name: str, platform: str, moment: datetime) -> list[LocalMember]:
+    """The members of a local group on the day of a moment."""
+    members = index.estate.platforms[platform].local_groups[name].members
+    if all(member.last_day is None for member in members):
+        return list(members)
+    day = on_clock(moment, index.estate.time_zone).date()
+    return [member for member in members if member.is_held(day)]
+
+
+def way_to(
+    index: EstateIndex, login: str, principal: Principal, platform: str, moment: datetime
+) -> tuple[MemberStep, ...]:
     """The shortest chain of memberships from a user to what a binding names."""
     if principal.kind is not PrincipalKind.LOCAL_GROUP:
         return index.membership.way_into(login, principal)
     upward = {*index.membership.principals_of(user(login))}
     ways = [
         (*index.membership.way_into(login, m.member), MemberStep(m.member, principal, m.source))
-        for m in index.estate.platforms[platform].local_groups[principal.name].members
+        for m in local_members(index, principal.name, platform, moment)
         if m.member in upward
     ]
     return min(ways, key=len)
 
 
-def people_behind(index: EstateIndex, principal: Principal, platform: str) -> list[str]:
+def people_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> list[str]:
     """Logins of the enabled people whom a principal stands for."""
     users = index.estate.directory.users
     if principal.kind is PrincipalKind.AUTHENTICATED:
@@ -63,7 +82,7 @@ def people_behind(index: EstateIndex, principal: Principal, platform: str) -> li
     found: set[str] = set()
     members = [principal]
     if principal.kind is PrincipalKind.LOCAL_GROUP:
-        members = [m.member for m in index.estate.platforms[platform].local_groups[principal.name].members]
+        members = [m.member for m in local_members(index, principal.name, platform, moment)]
     for member in members:
         if member.kind is PrincipalKind.GROUP:
             found.update(index.membership.users_in(member.name))

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from enum import StrEnum
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
@@ -82,21 +81,25 @@ class RoleIndex:
         waiting = list(held)
         for action in waiting:
             for implied in self._actions[action].implies:
-                if implied not in held:
-                    source = self._actions[action].source
-                    held[implied] = (*held[action], RoleStep(RoleStepKind.IMPLIES, action, implied, source))
-                    waiting.append(implied)
+                if implied.text not in held:
+                    step = RoleStep(RoleStepKind.IMPLIES, action, implied.text, implied.source)
+                    held[implied.text] = (*held[action], step)
+                    waiting.append(implied.text)
         return held
 
     def _excepted(self, name: str, held: Holdings) -> Holdings:
         gone = {a for pattern in self._roles[name].excepts for a in matching(pattern.text, self._actions)}
         return {action: steps for action, steps in held.items() if action not in gone}
 
-    def allowing(self, name: str, action: str) -> RoleIndex:
-        """All roles as they would be if one allowed an action more."""
+    def left_out(self, name: str, action: str) -> tuple[str, Pattern] | None:
+        """Which role leaves an action out on purpose, a role itself or one that it builds on, and by which line."""
         role = self._roles[name]
-        more = replace(role, allows=(*role.allows, Pattern(action, role.source)))
-        return RoleIndex({**self._roles, name: more}, self._actions)
+        if action in self.holdings(name):
+            return None
+        if action in self.before_exceptions(name):
+            return name, next(pattern for pattern in role.excepts if matching(pattern.text, (action,)))
+        found = (self.left_out(base.text, action) for base in role.builds_on)
+        return next((left_out for left_out in found if left_out), None)
 
     def with_action(self, action: str) -> list[str]:
         """Names of the roles that hold an action."""

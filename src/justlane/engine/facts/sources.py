@@ -85,6 +85,43 @@ class ListedBindings:
         return {id(binding): place for place, binding in enumerate(self._all)}
 
 
+class OverlaidBindings:
+    """Bindings with some more, which stand last, or some fewer."""
+
+    def __init__(self, before: Bindings, more: Sequence[Binding], fewer: Sequence[Binding]) -> None:
+        self._before = before
+        self._more = ListedBindings(more)
+        self._fewer = {id(binding) for binding in fewer}
+        self._count = len(more)
+
+    def __iter__(self) -> Iterator[Binding]:
+        yield from self._left(tuple(self._before))
+        yield from self._more
+
+    def _left(self, bindings: Sequence[Binding]) -> list[Binding]:
+        return [binding for binding in bindings if id(binding) not in self._fewer]
+
+    def at(self, scope: str) -> Sequence[Binding]:
+        """Those at a scope."""
+        return [*self._left(self._before.at(scope)), *self._more.at(scope)]
+
+    def of(self, principal: Principal) -> Sequence[Binding]:
+        """Those to a principal."""
+        return [*self._left(self._before.of(principal)), *self._more.of(principal)]
+
+    def principals(self) -> Collection[Principal]:
+        """Everything that one of them names, or named before some were gone."""
+        return {*self._before.principals(), *self._more.principals()}
+
+    def place(self, binding: Binding) -> int:
+        """Where one stands in the order."""
+        place = self._more.place(binding)
+        return _AFTER_ALL + place if place < self._count else self._before.place(binding)
+
+
+_AFTER_ALL = 1 << 60
+
+
 def held_directly(directory: Directory) -> dict[Principal, list[tuple[Principal, Source]]]:
     """Member -> the groups that hold it, each with the line that says so."""
     edges: dict[Principal, list[tuple[Principal, Source]]] = {}

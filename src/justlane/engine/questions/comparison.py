@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from datetime import datetime
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -12,6 +14,7 @@ from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
+from justlane.model.circumstances import Condition
 from justlane.model.estate import Platform, RolesHeld
 from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
@@ -91,18 +94,21 @@ def compare(
     within: str | None = None,
     *,
     only_people: bool = False,
+    places: Mapping[str, Collection[str] | None] | None = None,
 ) -> Comparison:
     """Compare all that everybody may do, or some users, or within one scope.
 
     With `only_people`, the two are one estate with other people, and places that no change of theirs touches are passed
-    over. People whom no binding on a platform tells apart, before and after, are judged once.
+    over. `places`, where it is known, says on which platforms something can change and at which scopes (None for all of
+    them). People whom no binding on a platform tells apart, before and after, are judged once.
     """
     changes: dict[str, list[CellChange]] = {}
     sides = (before.index, after.index)
     names = dict.fromkeys(name for side in sides for name in side.estate.platforms)
     for name in names:
-        if within is None or platform_of(within) == name:
-            for logins, found in _on_platform(sides, name, question, users, within, only_people):
+        if (within is None or platform_of(within) == name) and (places is None or name in places):
+            where = places[name] if places is not None else None
+            for logins, found in _on_platform(sides, name, question, users, within, where, only_people):
                 for login in logins if found else ():
                     changes.setdefault(login, []).extend(found)
     alike: dict[tuple[CellChange, ...], list[str]] = {}
@@ -120,6 +126,7 @@ def _on_platform(
     question: Question,
     users: Collection[str] | None,
     within: str | None,
+    places: Collection[str] | None,
     only_people: bool,
 ) -> Iterator[tuple[list[str], list[CellChange]]]:
     """Classes of users with what changes for each."""
@@ -129,13 +136,13 @@ def _on_platform(
     classes: dict[tuple[object, ...], list[str]] = {}
     people: dict[tuple[object, ...], list[Person]] = {}
     for login in users:
-        both = [_person(side, login, name, index) for side, index in zip(sides, prepared, strict=True)]
+        both = [_person(side, login, name, index, question.dated) for side, index in zip(sides, prepared, strict=True)]
         key: tuple[object, ...] = tuple((p.enabled, p.principals) for p in both)
         classes.setdefault(key, []).append(login)
         people[key] = both
     for key, alike in classes.items():
         judges = _judges(sides, prepared, people[key], question)
-        touched = _touched(prepared[1], *people[key]) if only_people and prepared[1] else None
+        touched = _touched(prepared[1], *people[key]) if only_people and prepared[1] else places
         yield alike, list(_changes(judges, prepared, within, touched))
 
 
@@ -162,12 +169,12 @@ def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:
     }
 
 
-def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex | None) -> Person:
+def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex | None, moment: datetime) -> Person:
     """Somebody, reduced to what the platform's bindings and ceilings can tell apart."""
     known = login in side.estate.directory.users or login == ANONYMOUS_NAME
     if index is None or not known:
         return NOBODY
-    found = person(side, login, platform)
+    found = person(side, login, platform, moment)
     return Person("", found.enabled, found.principals & index.named)
 
 
@@ -197,18 +204,24 @@ def together(judges: Sequence[Judge | None], zones: Sequence[str]) -> list[Judge
         if judging
         for c in judging.conditions()
     ]
-    space = CircumstanceSpace(known, asked.dated, zones[-1])
+    space = _space(tuple(dict.fromkeys(known)), asked.dated, zones[-1])
     return [
         judging and judging.in_space(OnClock(space, asked.dated, zone))
         for judging, zone in zip(judges, zones, strict=True)
     ]
 
 
+@lru_cache(maxsize=8)
+def _space(conditions: tuple[Condition, ...], dated: datetime, zone: str) -> CircumstanceSpace:
+    """One space for all who are told apart by the same conditions, however often they are compared."""
+    return CircumstanceSpace(conditions, dated, zone)
+
+
 def _changes(
     judges: Sequence[Judge | None],
     prepared: Sequence[PlatformIndex | None],
     within: str | None,
-    touched: set[str] | None,
+    touched: Collection[str] | None,
 ) -> Iterator[CellChange]:
     cells = dict.fromkeys(cell for index in prepared if index for cell in _cells(index, within))
     for action, scope in cells:

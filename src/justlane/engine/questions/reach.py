@@ -8,10 +8,9 @@ from msgspec import Struct
 
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, cells_of, judge
-from justlane.engine.decision.explaining import in_words
+from justlane.engine.decision.explaining import in_words, way_of
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MemberStep
-from justlane.engine.facts.people import way_to
 from justlane.model.bindings import Binding
 from justlane.model.patterns import matching
 from justlane.model.scopes import contains, platform_of
@@ -22,6 +21,8 @@ class Grant(Struct, frozen=True):
 
     binding: Binding
     memberships: tuple[MemberStep, ...]
+    conditions: tuple[Box, ...] = ()
+    """In which circumstances it is this one that gives it; empty for all."""
 
 
 class Reached(Struct, frozen=True):
@@ -112,11 +113,13 @@ def _tree(index: EstateIndex, judging: Judge, address: str, allowed: Mapping[str
 
 def grants_of(index: EstateIndex, judging: Judge, action: str, address: str, within: int) -> tuple[Grant, ...]:
     """The bindings that give the action in some of these circumstances, in whichever of the person's roles."""
-    found: dict[int, Grant] = {}
+    found: dict[int, tuple[Binding, int]] = {}
     for role in judging.active_roles():
         allowed = judging.allowed_as(role, action, address) & within
         for binding, some in judging.credit(role, action, address) if allowed else ():
             if some & allowed:
-                way = way_to(index, judging.person.login, binding.principal, judging.platform.platform.name)
-                found[id(binding)] = Grant(binding, way)
-    return tuple(found.values())
+                before = found.get(id(binding), (binding, 0))[1]
+                found[id(binding)] = binding, before | (some & allowed)
+    return tuple(
+        Grant(binding, way_of(index, judging, binding), in_words(judging, some)) for binding, some in found.values()
+    )

@@ -72,7 +72,8 @@ class _Sorted:
         if some:
             grants = grants_of(self._index, judging, action, address, some)
             conditions = in_words(judging, some)
-            key = (judging.platform.platform.name, *(id(grant.binding) for grant in grants), conditions)
+            ways = ((id(grant.binding), grant.conditions) for grant in grants)
+            key = (judging.platform.platform.name, *ways, conditions)
             self._told[key] = grants, conditions
             self._alike.setdefault(key, {}).setdefault(address, []).append(action)
 

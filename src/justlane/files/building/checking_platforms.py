@@ -99,7 +99,7 @@ def _actions(lookup: Lookup, platform: Platform) -> Found:
     kinds = {scope.kind for scope in platform.scopes.values()}
     for action in platform.actions.values():
         for implied in action.implies:
-            yield from lookup.name(implied, platform.actions, "action", action.source)
+            yield from lookup.name(implied.text, platform.actions, "action", implied.source)
         for kind in action.applies_to:
             yield from lookup.name(kind, kinds, "scope of the kind", action.source)
 
@@ -140,7 +140,7 @@ def _roles(lookup: Lookup, platform: Platform) -> Found:
         sound = False
         message = f"these roles build on each other: {', '.join(loop)}"
         yield error("role-loop", platform.roles[loop[0]].source, message, "let one of them stand on its own")
-    if sound and all(i in platform.actions for a in platform.actions.values() for i in a.implies):
+    if sound and all(i.text in platform.actions for a in platform.actions.values() for i in a.implies):
         yield from _exceptions(lookup, platform)
 
 
@@ -155,6 +155,6 @@ def _exceptions(lookup: Lookup, platform: Platform) -> Found:
                 message = f"the role {role.name!r} excepts {pattern.text!r}, but would not hold it anyway"
                 yield error("empty-pattern", pattern.source, message, "take it out, or allow more")
         for kept in after:
-            for gone in (a for a in platform.actions[kept].implies if a not in after):
+            for gone in (a.text for a in platform.actions[kept].implies if a.text not in after):
                 message = f"the role {role.name!r} excepts {gone}, but keeps {kept}, which implies it"
                 yield error("half-excepted", role.source, message, f"except {kept} too, or keep {gone}")

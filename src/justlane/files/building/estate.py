@@ -33,7 +33,7 @@ from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
 from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
 from justlane.model.patterns import ANY
-from justlane.model.people import Directory, LocalGroup, Membership
+from justlane.model.people import Directory, LocalGroup, LocalMember
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope, platform_of
 
@@ -95,7 +95,14 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
         habits=_habits(text, shape.habits),
         source=text.source("platform"),
         actions={
-            name: Action(name, a.means, text.key("actions", name), a.implies, a.applies_to, a.sensitive)
+            name: Action(
+                name,
+                a.means,
+                text.key("actions", name),
+                _patterns(text, a.implies, "actions", name, "implies"),
+                a.applies_to,
+                a.sensitive,
+            )
             for name, a in shape.actions.items()
         },
         scopes=_gathering(text, shape.scopes, scopes),
@@ -129,7 +136,12 @@ def _local_groups(text: Text, shape: PlatformFile) -> dict[str, LocalGroup]:
     found: dict[str, LocalGroup] = {}
     for name, group in shape.local_groups.items():
         members = tuple(
-            Membership(principal_of(member), text.source("local groups", name, "holds", place))
+            LocalMember(
+                principal_of(member.member),
+                text.source("local groups", name, "holds", place),
+                member.because,
+                member.last_day,
+            )
             for place, member in enumerate(group.holds)
         )
         found[name] = LocalGroup(name, group.purpose, members, text.key("local groups", name))
@@ -199,16 +211,18 @@ def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> It
 
 
 def _role(text: Text, name: str, shape: RoleShape) -> Role:
-    def patterns(key: str, values: tuple[str, ...]) -> tuple[Pattern, ...]:
-        return tuple(Pattern(v, text.source("roles", name, key, place)) for place, v in enumerate(values))
-
+    at = ("roles", name)
     return Role(
         name=name,
         purpose=shape.purpose,
         source=text.key("roles", name),
-        allows=patterns("allows", shape.allows),
-        excepts=patterns("excepts", shape.excepts),
-        builds_on=patterns("builds on", shape.builds_on),
+        allows=_patterns(text, shape.allows, *at, "allows"),
+        excepts=_patterns(text, shape.excepts, *at, "excepts"),
+        builds_on=_patterns(text, shape.builds_on, *at, "builds on"),
         owner=principal_of(shape.owner) if shape.owner else None,
         built_in=shape.built_in,
     )
+
+
+def _patterns(text: Text, values: tuple[str, ...], *where: str) -> tuple[Pattern, ...]:
+    return tuple(Pattern(value, text.source(*where, place)) for place, value in enumerate(values))

@@ -35,7 +35,7 @@ from justlane.model.people import Snapshot
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_FORM = 3
+_FORM = 4
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
 _MADE_BY = f"{__version__}+{_FORM}"
 

@@ -1,0 +1,125 @@
+"""An estate as it would be after an edit, ready for questions; what the edit does not touch is shared."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.membership import MembershipIndex, user
+from justlane.engine.facts.sources import OverlaidBindings
+from justlane.model.bindings import Binding, Publication
+from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
+from justlane.model.findings import Source
+from justlane.model.people import Directory, LocalMember, Principal, PrincipalKind, User
+from justlane.model.roles import Pattern, Role
+from justlane.model.scopes import platform_of
+
+
+def edited(index: EstateIndex, edit: Edit) -> EstateIndex:
+    """The estate after the edit. All names must be declared."""
+    return _CARRIES_OUT[type(edit)](index, edit)
+
+
+def _on(index: EstateIndex, bindings: Sequence[Binding], more: bool) -> EstateIndex:
+    """Bindings more or fewer, on each platform that they are on."""
+    changed: dict[str, PlatformIndex] = {}
+    for name in dict.fromkeys(platform_of(b.scope) for b in bindings):
+        here = [b for b in bindings if platform_of(b.scope) == name]
+        before = index.platform(name)
+        laid_over = OverlaidBindings(before.bindings, here if more else (), () if more else here)
+        changed[name] = before.changed(before.platform, laid_over)
+    return index.changed(changed)
+
+
+def _given(index: EstateIndex, edit: Give) -> EstateIndex:
+    return _on(index, edit.bindings, True)
+
+
+def _withdrawn(index: EstateIndex, edit: Withdraw) -> EstateIndex:
+    return _on(index, edit.bindings, False)
+
+
+def _with_role(index: EstateIndex, name: str, role: Role) -> EstateIndex:
+    before = index.platform(name)
+    platform = replace(before.platform, roles={**before.platform.roles, role.name: role})
+    return index.changed({name: before.changed(platform, before.bindings)})
+
+
+def _allowed(index: EstateIndex, edit: AllowInRole) -> EstateIndex:
+    role = index.platform(edit.platform).platform.roles[edit.role]
+    more = replace(role, allows=(*role.allows, Pattern(edit.action, role.source)))
+    return _with_role(index, edit.platform, more)
+
+
+def _kept(index: EstateIndex, edit: KeepInRole) -> EstateIndex:
+    role = index.platform(edit.platform).platform.roles[edit.role]
+    fewer = replace(role, excepts=tuple(p for p in role.excepts if p.text != edit.pattern.text))
+    return _with_role(index, edit.platform, fewer)
+
+
+def _published(index: EstateIndex, edit: Publish) -> EstateIndex:
+    name = platform_of(edit.scope)
+    before = index.platform(name)
+    further = Publication(edit.group, edit.scope, before.platform.source)
+    platform = replace(before.platform, publications=(*before.platform.publications, further))
+    return index.changed({name: before.changed(platform, before.bindings)})
+
+
+def _joined(index: EstateIndex, edit: Join) -> EstateIndex:
+    if edit.group.kind is PrincipalKind.LOCAL_GROUP:
+        before = index.platform(edit.platform)
+        local = before.platform.local_groups[edit.group.name]
+        grown = replace(local, members=(*local.members, LocalMember(user(edit.login), local.source)))
+        platform = replace(before.platform, local_groups={**before.platform.local_groups, local.name: grown})
+        return index.changed({edit.platform: before.changed(platform, before.bindings)})
+    source = index.estate.directory.groups[edit.group.name].source
+    return index.changed({}, _OneMore(index.membership, user(edit.login), edit.group, source))
+
+
+def _enabled(index: EstateIndex, edit: Enable) -> EstateIndex:
+    people = index.estate.directory
+    enabled = replace(people.users[edit.login], enabled=True)
+    directory = Directory(_OneOther(people.users, edit.login, enabled), people.groups)
+    return index.changed({}, directory=directory)
+
+
+_CARRIES_OUT: Mapping[type, Callable[[EstateIndex, Any], EstateIndex]] = {
+    Give: _given,
+    Withdraw: _withdrawn,
+    AllowInRole: _allowed,
+    KeepInRole: _kept,
+    Publish: _published,
+    Join: _joined,
+    Enable: _enabled,
+}
+
+
+class _OneMore(MembershipIndex):
+    """The same memberships and one more."""
+
+    def __init__(self, before: MembershipIndex, member: Principal, group: Principal, source: Source) -> None:
+        super().__init__(before.directory)
+        self._before, self._member, self._more = before, member, (group, source)
+
+    def _above(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        held = self._before.held_by(member)
+        return (*held, self._more) if member == self._member else held
+
+
+class _OneOther(Mapping[str, User]):
+    """The same users, one of them changed."""
+
+    def __init__(self, before: Mapping[str, User], login: str, other: User) -> None:
+        self._before, self._login, self._other = before, login, other
+
+    def __getitem__(self, login: str) -> User:
+        return self._other if login == self._login else self._before[login]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._before)
+
+    def __len__(self) -> int:
+        return len(self._before)

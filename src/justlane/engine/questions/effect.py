@@ -1,0 +1,159 @@
+"""What an edit gives to whom, and what it takes away: every cell, counted exactly, in all circumstances."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Mapping
+from datetime import datetime
+from typing import Any
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.edited import edited
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
+from justlane.engine.questions.comparison import CellChange, Comparison, Side, compare
+from justlane.model.bindings import Binding
+from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
+from justlane.model.estate import RolesHeld
+from justlane.model.people import Principal, PrincipalKind
+from justlane.model.scopes import platform_of
+
+
+class Moved(Struct, frozen=True):
+    """One action that people gain, or lose."""
+
+    action: str
+    sensitive: bool
+    people: int
+    """How many."""
+    cells: int
+    """(user, scope) pairs, in some circumstances."""
+
+
+class Effect(Struct, frozen=True):
+    """What an edit would change."""
+
+    people: int
+    """For how many."""
+    gains: tuple[Moved, ...]
+    """Sensitive actions first, then by the number of cells."""
+    losses: tuple[Moved, ...]
+
+    @property
+    def gained(self) -> int:
+        """Number of (user, action, scope) cells gained."""
+        return sum(moved.cells for moved in self.gains)
+
+    @property
+    def lost(self) -> int:
+        """Number of cells lost."""
+        return sum(moved.cells for moved in self.losses)
+
+
+class Touching(Struct, frozen=True):
+    """Whom an edit can change something for, and where: never too few."""
+
+    users: Collection[str] | None
+    """Logins; None for everybody."""
+    places: dict[str, Collection[str] | None]
+    """Platform -> scopes; None for all of them."""
+    only_people: bool = False
+
+
+def effect(index: EstateIndex, edit: Edit, question: Question) -> Effect:
+    """What the edit would change; dates are judged on the day of the question."""
+    return summed(difference(index, edit, question))
+
+
+def difference(index: EstateIndex, edit: Edit, question: Question) -> Comparison:
+    """Every cell that somebody gains or loses by the edit."""
+    after, asked = edited(index, edit), Question(question.moment, day=question.dated)
+    touching = _TOUCHES[type(edit)](index, after, edit, asked.dated)
+    sides = Side("before", index), Side("after", after)
+    users, places = touching.users, touching.places
+    if touching.only_people:
+        return compare(*sides, asked, users, only_people=True)
+    return compare(*sides, asked, users, places=places)
+
+
+def summed(comparison: Comparison) -> Effect:
+    """A comparison by action."""
+    gains = _moved(comparison, lambda change: change.gains)
+    return Effect(comparison.people, gains, _moved(comparison, lambda change: change.loses))
+
+
+def _moved(comparison: Comparison, counts: Callable[[CellChange], bool]) -> tuple[Moved, ...]:
+    found: dict[tuple[str, bool], tuple[int, int]] = {}
+    for alike in comparison.groups:
+        cells = Counter((change.action, change.sensitive) for change in alike.changes if counts(change))
+        for key, number in cells.items():
+            before = found.get(key, (0, 0))
+            found[key] = before[0] + len(alike.users), before[1] + number * len(alike.users)
+    moved = [Moved(*key, *numbers) for key, numbers in found.items()]
+    return tuple(sorted(moved, key=lambda m: (not m.sensitive, -m.cells, m.action)))
+
+
+def _by_bindings(before: EstateIndex, after: EstateIndex, edit: Give | Withdraw, moment: datetime) -> Touching:
+    return _bound(before, edit.bindings, moment)
+
+
+def _bound(index: EstateIndex, bindings: Iterable[Binding], moment: datetime, *, closing: bool = True) -> Touching:
+    """Whom bindings reach, and where; everybody, where one that is new or gone closes what was open."""
+    users: set[str] | None = set()
+    places: dict[str, set[str] | None] = {}
+    for (platform, principal), some in _by_principal(bindings).items():
+        prepared = index.platform(platform)
+        opens = closing and prepared.open_binding is not None and any(map(prepared.closes, some))
+        users = None if opens or users is None else users | _behind(index, principal, platform, moment)
+        covered = {scope for at in {b.scope for b in some} for scope in prepared.coverage.covered(at)}
+        known = places.get(platform, set())
+        anywhere = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME or known is None
+        places[platform] = None if anywhere or known is None else known | covered
+    return Touching(users, {**places})
+
+
+def _by_principal(bindings: Iterable[Binding]) -> dict[tuple[str, Principal], list[Binding]]:
+    found: dict[tuple[str, Principal], list[Binding]] = {}
+    for binding in bindings:
+        found.setdefault((platform_of(binding.scope), binding.principal), []).append(binding)
+    return found
+
+
+def _behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> set[str]:
+    if principal.kind is PrincipalKind.ANONYMOUS:
+        return {ANONYMOUS_NAME}
+    return set(people_behind(index, principal, platform, moment))
+
+
+def _by_role(before: EstateIndex, after: EstateIndex, edit: AllowInRole | KeepInRole, moment: datetime) -> Touching:
+    was, now = before.platform(edit.platform), after.platform(edit.platform)
+    changed = {
+        role for role in was.platform.roles if was.roles.holdings(role).keys() != now.roles.holdings(role).keys()
+    }
+    if was.platform.habits.open_role in changed:
+        return Touching(None, {edit.platform: None})
+    return _bound(before, [b for b in was.bindings if b.role in changed], moment, closing=False)
+
+
+def _by_publication(before: EstateIndex, after: EstateIndex, edit: Publish, moment: datetime) -> Touching:
+    name = platform_of(edit.scope)
+    prepared: PlatformIndex = before.platform(name)
+    group = Principal(PrincipalKind.GROUP, edit.group)
+    return Touching(_behind(before, group, name, moment), {name: prepared.coverage.covered(edit.scope)})
+
+
+def _by_person(before: EstateIndex, after: EstateIndex, edit: Join | Enable, moment: datetime) -> Touching:
+    return Touching([edit.login], {}, only_people=True)
+
+
+_TOUCHES: Mapping[type, Callable[[EstateIndex, EstateIndex, Any, datetime], Touching]] = {
+    Give: _by_bindings,
+    Withdraw: _by_bindings,
+    AllowInRole: _by_role,
+    KeepInRole: _by_role,
+    Publish: _by_publication,
+    Join: _by_person,
+    Enable: _by_person,
+}

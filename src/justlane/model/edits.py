@@ -1,0 +1,68 @@
+"""Edits: what an author would change in the files of an estate, or in the directory. One value for each kind of change.
+
+What a suggestion offers is one of these, and so is what an editing command carries out.
+"""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from justlane.model.bindings import Binding
+from justlane.model.people import Principal
+from justlane.model.roles import Pattern
+
+
+class Give(Struct, frozen=True, tag="give"):
+    """A new line among the bindings, the last of them where their order decides."""
+
+    bindings: tuple[Binding, ...]
+    """What the line gives: one binding, or all that a bundle holds. Its likes stand at their source."""
+
+
+class Withdraw(Struct, frozen=True, tag="withdraw"):
+    """What one line gives to, or denies, one principal is taken out of it."""
+
+    bindings: tuple[Binding, ...]
+    """One binding, or all that a bundle holds."""
+
+
+class AllowInRole(Struct, frozen=True, tag="allow in role"):
+    """A role allows an action more."""
+
+    platform: str
+    role: str
+    action: str
+
+
+class KeepInRole(Struct, frozen=True, tag="except no longer"):
+    """A role leaves something out no longer."""
+
+    platform: str
+    role: str
+    pattern: Pattern
+    """What it excepts today, and the line."""
+
+
+class Publish(Struct, frozen=True, tag="publish"):
+    """A group is published to one scope more."""
+
+    group: str
+    scope: str
+
+
+class Join(Struct, frozen=True, tag="join"):
+    """Somebody becomes a member of a group: in the directory or, of a local group, in the platform's file."""
+
+    login: str
+    group: Principal
+    platform: str
+    """Whose local group it is; the platform that was asked about otherwise."""
+
+
+class Enable(Struct, frozen=True, tag="enable"):
+    """An account is enabled, in the directory."""
+
+    login: str
+
+
+Edit = Give | Withdraw | AllowInRole | KeepInRole | Publish | Join | Enable
