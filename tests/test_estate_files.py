@@ -8,10 +8,10 @@ from datetime import UTC, datetime
 import jsonschema
 from msgspec.structs import replace
 
+from justlane.engine.changes.suggestions import reply
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.reach import reach
-from justlane.engine.questions.suggestions import reply
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot

@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 
 import justlane
+from justlane.cli.looking import role
 from justlane.cli.main import COMMANDS, SUMMARIES
 from justlane.cli.people import people
 from justlane.reports.interface import PRESENTERS
@@ -90,8 +91,9 @@ class HouseTest(unittest.TestCase):
         self.assertEqual(list(COMMANDS), list(SUMMARIES))
         for name in COMMANDS:
             self.assertIn(f"\n## `{name}`", page)
-        for name in people.commands:
-            self.assertIn(f"\n### `people {name}`", page)
+        for group, commands in (("people", people.commands), ("role", role.commands)):
+            for name in commands:
+                self.assertIn(f"\n### `{group} {name}`", page)
         for name in RULES:
             text = rule(name).__doc__ or ""
             self.assertTrue(text.startswith(f"{name}: "), name)

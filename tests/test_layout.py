@@ -4,13 +4,13 @@ import re
 import unittest
 
 from justlane.cli.circumstances import now
+from justlane.engine.changes.comparison import Side, compare
+from justlane.engine.changes.suggestions import reply
+from justlane.engine.changes.two_people import side_by_side
 from justlane.engine.decision.deciding import Question
-from justlane.engine.questions.comparison import Side, compare
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.reach import reach
-from justlane.engine.questions.suggestions import reply
-from justlane.engine.questions.two_people import side_by_side
 from justlane.model.findings import Source
 from justlane.reports.interface import Look, present
 from justlane.reports.layout import line, render

@@ -10,13 +10,13 @@ from datetime import UTC, datetime
 from operator import attrgetter
 
 from justlane.directories.interface import read_people
+from justlane.engine.changes.comparison import Side, compare
+from justlane.engine.changes.people_changes import Move, Pair, Standing, paired, people_changes
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.earlier_names import Aliases, called_today, former, renamed
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.sources import held_directly
-from justlane.engine.questions.comparison import Side, compare
 from justlane.engine.questions.group_sizes import Held, sizes
-from justlane.engine.questions.people_changes import Move, Pair, Standing, paired, people_changes
 from justlane.files.loading import load
 from justlane.files.people.differing import Differences
 from justlane.files.people.intake import Intake

@@ -20,6 +20,9 @@ from hypothesis import strategies as st
 
 from justlane.cli.standing_in import nature_of
 from justlane.directories.interface import read_people
+from justlane.engine.changes.comparison import Side, compare
+from justlane.engine.changes.effect import summed
+from justlane.engine.changes.suggestions import Turn, reply
 from justlane.engine.compiled.asking import Asker, Cells
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
@@ -30,9 +33,7 @@ from justlane.engine.decision.explaining import Chain, answer
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import person
-from justlane.engine.questions.comparison import Side, compare
-from justlane.engine.questions.effect import summed
-from justlane.engine.questions.suggestions import Turn, reply
+from justlane.engine.questions.sight import seen as seen_by
 from justlane.files.loading import load
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome, Situation
@@ -266,6 +267,9 @@ class RandomEstatesTest(unittest.TestCase):
         ruling = Ruling(Site("p", nature_of(estate, "p"), **parts))
         context = Context(facts.address, facts.multi_factor, facts.method, facts.moment.isoformat(), role)
         for user in USERS:
+            reached = cells_of(judge(index, user, "p", asked_in(facts, role)), "p")
+            seen = {s.address: ([*s.holds, *s.gathers], s.inside) for s in seen_by(index.platform("p").coverage, reached, "p").values()}
+            self.assertEqual({scope: (some.lists, some.total) for scope, some in ruling.sees(user, context).items()}, seen)
             for scope in estate.platforms["p"].scopes:
                 for action in ACTIONS:
                     expected = oracle.may(user, action, scope, role)

@@ -31,7 +31,7 @@ def loaded(text: str) -> dict[str, Any]:
 class SemanticsTest(EstateTest):
     def test_every_example_of_the_page(self) -> None:
         base, *examples = re.findall(r"```yaml\n(.*?)```(?:\n\n```console\n(.*?)```)?", PAGE, re.DOTALL)
-        self.assertEqual(len(examples), 15)
+        self.assertEqual(len(examples), 17)
         for text, console in examples:
             whole = io.StringIO()
             YAML(typ="rt").dump({**loaded(base[0]), **loaded(text)}, whole)

@@ -66,9 +66,26 @@ def _platforms(folder: Path, given: Mapping[str, object], beginning: str) -> Map
     return {p.name: p.purpose for p in open_index(folder, read_people).estate.platforms.values()}
 
 
+def _actions_and_scopes(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    return {**_actions(folder, given, beginning), **_scopes(folder, {}, beginning)}
+
+
+def _roles(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    platforms = open_index(folder, read_people).estate.platforms.values()
+    return {role.name: role.purpose for platform in platforms for role in platform.roles.values()}
+
+
+def _actions_and_roles(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:
+    return {**_actions(folder, given, beginning), **_roles(folder, given, beginning)}
+
+
 user_argument = click.argument("user", shell_complete=_completer(_users))
 person_or_group_argument = click.argument("name", required=False, shell_complete=_completer(_people))
 action_argument = click.argument("action", shell_complete=_completer(_actions))
 scope_argument = click.argument("scope", shell_complete=_completer(_scopes))
 optional_scope_argument = click.argument("scope", required=False, shell_complete=_completer(_scopes))
 platform_argument = click.argument("platform", shell_complete=_completer(_platforms))
+known_name_argument = click.argument("name", shell_complete=_completer(_people))
+action_or_scope_argument = click.argument("action", metavar="[ACTION]", shell_complete=_completer(_actions_and_scopes))
+role_argument = click.argument("name", shell_complete=_completer(_roles))
+action_or_role_argument = click.argument("name", shell_complete=_completer(_actions_and_roles))

@@ -1,4 +1,4 @@
-"""`ask`, `reach` and `holders`: questions that the estate itself answers."""
+"""`ask` and `reach`: may this person do this, and what may they do at all?"""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def ask(
 
     Ends with 0 for yes, 1 for no and for only if.
     """
-    from justlane.engine.questions.suggestions import reply
+    from justlane.engine.changes.suggestions import reply
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
@@ -82,6 +82,7 @@ def reach(
     Ends with 0, or with 1 if the person reaches nothing.
     """
     from justlane.engine.questions.reach import reach as reached
+    from justlane.engine.questions.sight import sight
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
@@ -91,34 +92,11 @@ def reach(
         if see:
             raise UsageError("--see shows all that a person sees, --action narrows", "leave one of them out")
         options.known_actions(estate, action, [platform_of(place)] if place else list(estate.platforms))
-    result = reached(index, user, question(estate, given, place), place, action)
-    show("Sight" if see else "Reach", result, form)
+    asked = question(estate, given, place)
+    if see:
+        seen = sight(index, user, asked, place)
+        show("Sight", seen, form)
+        ctx.exit(0 if seen.scopes else 1)
+    result = reached(index, user, asked, place, action)
+    show("Reach", result, form)
     ctx.exit(0 if result.cells else 1)
-
-
-@click.command()
-@arguments.action_argument
-@arguments.scope_argument
-@options.estate_option
-@options.as_of_option
-@circumstance_options
-@options.format_option("text", "json", "csv")
-@click.pass_context
-def holders(ctx: click.Context, /, action: str, scope: str, folder: Path | None, form: str, **given: Any) -> None:
-    """Who may do ACTION at SCOPE, and through what?
-
-    \b
-    Example:
-      justlane holders restart-station fieldnet/north/harbour/nb-07
-
-    Ends with 0, or with 1 if nobody may.
-    """
-    from justlane.engine.questions.holders import holders as held
-
-    index = options.indexed(folder, given["as_of"])
-    estate = index.estate
-    scope = options.known_scope(estate, scope)
-    action = options.known_action(estate, action, scope)
-    result = held(index, action, scope, question(estate, given, scope))
-    show("Holders", result, form)
-    ctx.exit(0 if result.holders else 1)

@@ -34,6 +34,8 @@ _OPTIONS = (
     click.option("--as-role", metavar="ROLE", help="In this role, where people act in one role at a time."),
 )
 
+day_option = click.option("--at-time", metavar="TIME", help="Dates are judged on this day, instead of today.")
+
 NAMES = ("situation", "from_network", "multi_factor", "signed_in_by", "at_time", "as_role")
 """The parameters that `circumstance_options` adds to a command."""
 
@@ -78,6 +80,12 @@ def question(estate: Estate, given: Mapping[str, Any], place: str | None = None)
         _role(estate, given["as_role"], place),
         day,
     )
+
+
+def on_day(estate: Estate, given: Mapping[str, Any]) -> Question:
+    """All circumstances, on the day that `--at-time` names, or that of `--as-of`, or today."""
+    asked = question(estate, {**dict.fromkeys(NAMES), **given})
+    return Question(asked.moment, day=asked.dated)
 
 
 def _named(estate: Estate, name: str) -> Situation:

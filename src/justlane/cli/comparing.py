@@ -49,8 +49,8 @@ def compare(
     """
     if given["person"] or given["other"]:
         _people(ctx, options.opened(folder), form, given)
-    from justlane.engine.questions.comparison import Side
-    from justlane.engine.questions.comparison import compare as compared
+    from justlane.engine.changes.comparison import Side
+    from justlane.engine.changes.comparison import compare as compared
     from justlane.files.revisions import folder_named
 
     place = _place(folder, before, after)
@@ -93,7 +93,7 @@ def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[
 
 
 def _people(ctx: click.Context, estate: Estate, form: str, given: dict[str, Any]) -> None:
-    from justlane.engine.questions.two_people import side_by_side
+    from justlane.engine.changes.two_people import side_by_side
 
     if not (given["person"] and given["other"]):
         raise UsageError("--person and --with go together", "name two users: --person X --with Y")

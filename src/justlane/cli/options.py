@@ -48,6 +48,8 @@ def format_option(*forms: str) -> Callable[[Command], Command]:
     )
 
 
+platform_option = click.option("--on", "platform", metavar="PLATFORM", help="Where several platforms have it.")
+
 as_of_option = click.option(
     "--as-of",
     metavar="WHEN",
@@ -140,12 +142,47 @@ def known_action(estate: Estate, action: str, address: str) -> str:
     return _known(action, platform.actions, f"{platform.name} has no action")
 
 
-def known_actions(estate: Estate, pattern: str, platforms: Collection[str]) -> str:
+def known_actions(
+    estate: Estate, pattern: str, platforms: Collection[str], what: str = "--action: there is no action"
+) -> str:
     """An action, or a pattern with `*` that some action of these platforms is like."""
     known = dict.fromkeys(action for name in platforms for action in estate.platforms[name].actions)
     if not matching(pattern, known):
-        _known(pattern, known, "--action: there is no action")
+        _known(pattern, known, what)
     return pattern
+
+
+def known_role(estate: Estate, name: str, platform: str) -> str:
+    """A role of a platform."""
+    return _known(name, estate.platforms[platform].roles, f"{platform} has no role")
+
+
+def platform_with(estate: Estate, what: str, name: str, platform: str | None) -> str:
+    """The platform that was named, or the only one that has an `action` or a `role` of a name."""
+    named = {p.name: p.roles if what == "role" else p.actions for p in estate.platforms.values()}
+    if platform is not None:
+        known = known_platform(estate, platform)
+        _known(name, named[known], f"{known} has no {what}")
+        return known
+    found = [known for known, names in named.items() if name in names]
+    if not found:
+        _known(name, {one: 0 for names in named.values() for one in names}, f"there is no {what}")
+    if len(found) > 1:
+        raise UsageError(f"{', '.join(found)} have the {what} {name!r}", "name a scope, or the platform with --on")
+    return found[0]
+
+
+def unknown_name(estate: Estate, name: str) -> UsageError:
+    """That there is no user, group or local group of a name; or that several platforms have such a local group."""
+    own = [p.name for p in estate.platforms.values() if name in p.local_groups]
+    if own:
+        message = f"{' and '.join(own)} each have a local group {name!r}"
+        return UsageError(message, f"name one of them, such as {own[0]}/{name}")
+    from justlane.model.names import did_you_mean
+
+    local = [group for p in estate.platforms.values() for group in p.local_groups]
+    known = [*estate.directory.users, *estate.directory.groups, *local]
+    return UsageError(f"there is no user and no group {name!r}", did_you_mean(name, known))
 
 
 def known_platform(estate: Estate, name: str) -> str:

@@ -15,15 +15,16 @@ from justlane.cli.terminal import say, show, tell, warn
 from justlane.cli.trusting import ask_person
 from justlane.directories.interface import read_people
 from justlane.engine.facts.membership import MembershipIndex
-from justlane.engine.questions.one_person_or_group import Found, portrait
+from justlane.engine.questions.one_person_or_group import Found, SizedGroup, local_groups, portrait
 from justlane.files.opening import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
+from justlane.model.names import fitting, words_like
 
 if TYPE_CHECKING:
-    from justlane.engine.questions.people_changes import PeopleChanges
+    from justlane.engine.changes.people_changes import PeopleChanges
 
 
 @click.group(cls=OrderedGroup)
@@ -85,11 +86,15 @@ def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -
         show("Overview", snapshots.Overview(store.snapshot, tuple(snapshots.names(place)), now()), form)
         return
     membership = MembershipIndex(store.directory(), store.groups_with)
-    found = portrait(membership, name)
+    own = _own_groups(folder, as_of)
+    found = portrait(membership, name, own)
     if found is None:
         from justlane.model.names import did_you_mean
 
-        everybody = [*store.names("users"), *store.names("groups")]
+        several = [f"{sized.platform}/{name}" for sized in own if sized.group.name == name]
+        if several:
+            raise UsageError(f"several platforms have a local group {name!r}", f"name one: {', '.join(several)}")
+        everybody = [*store.names("users"), *store.names("groups"), *(sized.group.name for sized in own)]
         raise UsageError(f"there is no user and no group {name!r}", did_you_mean(name, everybody))
     show("Portrait", found, form)
 
@@ -110,8 +115,12 @@ def groups(pattern: str, folder: Path | None, as_of: str | None, form: str) -> N
 
     Ends with 0, or with 1 if there is none.
     """
-    found = _store(options.folder_of(folder), as_of).sizes(pattern)
-    show("GroupSizes", tuple(found), form)
+    store = _store(options.folder_of(folder), as_of)
+    found = _groups(store, folder, as_of, pattern)
+    if not found:
+        hint = words_like(pattern, [*store.names("groups"), *(own.group.name for own in _own_groups(folder, as_of))])
+        say(f"no group is called like {pattern!r}" + (f": {hint}" if hint else ""))
+    show("GroupSizes", found, form)
     click.get_current_context().exit(0 if found else 1)
 
 
@@ -132,7 +141,7 @@ def find(pattern: str, folder: Path | None, as_of: str | None, form: str) -> Non
     Ends with 0, or with 1 if nothing fits.
     """
     store = _store(options.folder_of(folder), as_of)
-    found = Found(tuple(user for _, user in store.users(pattern)), tuple(store.sizes(pattern)))
+    found = Found(tuple(user for _, user in store.users(pattern)), _groups(store, folder, as_of, pattern))
     show("Found", found, form)
     click.get_current_context().exit(0 if found.users or found.groups else 1)
 
@@ -204,6 +213,24 @@ def renames(write: bool, folder: Path | None) -> None:
     click.get_current_context().exit(1 if wanted and not write else 0)
 
 
+def _groups(store: PeopleStore, folder: Path | None, as_of: str | None, pattern: str) -> tuple[SizedGroup, ...]:
+    """The directories' groups whose names fit a pattern, and those that platforms keep for themselves."""
+    fits = fitting(pattern)
+    own = [sized for sized in _own_groups(folder, as_of) if fits(sized.group.name)]
+    found = [*(SizedGroup(*pair) for pair in store.sizes(pattern)), *own]
+    return tuple(sorted(found, key=lambda sized: (sized.group.name, sized.platform)))
+
+
+def _own_groups(folder: Path | None, as_of: str | None) -> list[SizedGroup]:
+    """The groups that platforms keep for themselves; none where the estate is not sound."""
+    try:
+        index = options.indexed(folder, as_of)
+    except EstateError:
+        warn("the platforms' own groups cannot be told while the estate is not sound: justlane check")
+        return []
+    return local_groups(index, index.estate.people.taken if as_of and index.estate.people else now())
+
+
 def _store(place: Path, as_of: str | None) -> PeopleStore:
     if as_of is not None:
         return snapshots.open_snapshot(place, snapshots.named(place, as_of))
@@ -214,10 +241,10 @@ def _store(place: Path, as_of: str | None) -> PeopleStore:
 
 def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     """What changed between two snapshots; without access where the estate is not sound."""
+    from justlane.engine.changes.comparison import Side, compare
+    from justlane.engine.changes.people_changes import people_changes
     from justlane.engine.decision.deciding import Question
     from justlane.engine.facts.earlier_names import called_today
-    from justlane.engine.questions.comparison import Side, compare
-    from justlane.engine.questions.people_changes import people_changes
     from justlane.files.people.differing import Differences
 
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)

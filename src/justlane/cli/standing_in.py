@@ -133,6 +133,7 @@ def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | Non
     hidden-grant USER ACTION SCOPE    works although nothing gives it
     hidden-refusal USER ACTION SCOPE  fails although something gives it
     two-faced USER ACTION SCOPE       answers no and lets it happen
+    telling-totals                    totals that count what the person may not see
     slow, hang, nonsense              answers late; never; rubbish
     none                              behave again
 

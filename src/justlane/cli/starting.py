@@ -89,20 +89,23 @@ def new(folder: Path) -> None:
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False), default=Path("schemas"))
-def schema(folder: Path) -> None:
+@click.option("--outputs", is_flag=True, help="Of what `--format json` writes, for each command.")
+def schema(folder: Path, outputs: bool) -> None:
     """Write a JSON Schema for each kind of estate file into FOLDER (./schemas unless named).
 
     \b
-    Example:
+    Examples:
       justlane schema schemas
+      justlane schema --outputs schemas/outputs
     Then point your editor's YAML support at them: estate.schema.json for estate.yaml, and so on.
     """
     import json
 
     from justlane.files.disk.storing import write_atomically
     from justlane.files.reading.schema import schemas
+    from justlane.reports.outputs.table import schemas as output_schemas
 
-    for name, content in schemas().items():
+    for name, content in (output_schemas() if outputs else schemas()).items():
         top, place = options.top_and_name(folder / name)
         write_atomically(top, place, (json.dumps(content, indent=2) + "\n").encode())
         tell(str(folder / name))

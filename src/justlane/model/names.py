@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection
 from unicodedata import category
 
@@ -41,6 +42,11 @@ def did_you_mean(name: str, known: Collection[str], otherwise: str = "") -> str:
     if not close:
         return otherwise
     return f"did you mean {' or '.join(close)}?"
+
+
+def words_like(part: str, names: Collection[str]) -> str:
+    """A hint that names the words, within names, that resemble a part of one."""
+    return did_you_mean(part, dict.fromkeys(word for name in names for word in re.split(r"[^\w]+|_", name) if word))
 
 
 def fitting(pattern: str) -> Callable[[str], bool]:

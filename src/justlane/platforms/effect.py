@@ -11,9 +11,9 @@ from typing import cast
 
 import msgspec
 
+from justlane.engine.changes.comparison import Comparison, Side, compare
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.questions.comparison import Comparison, Side, compare
 from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform

@@ -52,8 +52,20 @@ class Reading(Struct, frozen=True):
         return cast(dict[str, Entry], getattr(self, name))
 
 
+class Shown(Struct, frozen=True):
+    """What a platform shows of one container to somebody."""
+
+    lists: list[Word]
+    """Addresses of the scopes that it lists."""
+    total: int
+    """How many scopes it says that there are in it, at any depth."""
+
+
 class Session(Protocol):
     """Somebody, signed in."""
+
+    def sees(self) -> dict[Word, Shown]:
+        """Every scope that the platform shows to them, by address."""
 
     def attempt(self, action: str, scope: str) -> bool:
         """Really try the action; whether the platform let it happen."""

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.questions.sight import seen as seen_by
 from justlane.model.circumstances import Situation
 from justlane.model.progress import Progress
-from justlane.platforms.interface import Connector, Entry
+from justlane.platforms.interface import Connector, Entry, Shown
 
 _STRIDE = 7
 """Neighbours in the list of people try places that are this far apart."""
@@ -36,6 +37,17 @@ class Difference(Struct, frozen=True):
         return not self.declared
 
 
+class ShownWrongly(Struct, frozen=True):
+    """A scope that the platform shows to somebody in another way than is declared."""
+
+    user: str
+    scope: str
+    declared: Shown | None
+    """None if they should not see it at all."""
+    shown: Shown | None
+    """None if it is not shown to them."""
+
+
 class ProbeResult(Struct, frozen=True):
     """What probing a platform found."""
 
@@ -50,11 +62,14 @@ class ProbeResult(Struct, frozen=True):
     let_in: tuple[str, ...]
     """Disabled people whom it did."""
     differences: tuple[Difference, ...]
+    looked: int = 0
+    """Scopes whose lists and totals were looked at, as each person."""
+    shown_wrongly: tuple[ShownWrongly, ...] = ()
 
     @property
     def clean(self) -> bool:
         """Whether everybody gets what is declared, no more and no less."""
-        return not (self.kept_out or self.let_in or self.differences)
+        return not (self.kept_out or self.let_in or self.differences or self.shown_wrongly)
 
 
 def probe(
@@ -82,7 +97,12 @@ def probe(
             declared = cells_of(judge(index, user.login, platform, question), platform)
             expected = {cell: cell[0] in declared.get(cell[2], {}) for cell in cells}
             chosen = _chosen(expected, tries, number)
-            result = _with(result, _person(index, user.login, connector, expected, chosen, context), user.login)
+            sight = {
+                address: Shown([*seen.holds, *seen.gathers], seen.inside or 0)
+                for address, seen in seen_by(prepared.coverage, declared, platform).items()
+            }
+            person = _person(index, user.login, connector, expected, chosen, context, sight)
+            result = _with(result, person, user.login)
     finally:
         progress.stop()
     return result
@@ -94,6 +114,8 @@ class _Person(Struct, frozen=True):
     asked: int
     tried: int
     differences: tuple[Difference, ...]
+    looked: int
+    shown_wrongly: tuple[ShownWrongly, ...]
 
 
 def _with(result: ProbeResult, person: _Person, login: str) -> ProbeResult:
@@ -108,6 +130,8 @@ def _with(result: ProbeResult, person: _Person, login: str) -> ProbeResult:
         kept_out,
         let_in,
         result.differences + person.differences,
+        result.looked + person.looked,
+        result.shown_wrongly + person.shown_wrongly,
     )
 
 
@@ -118,6 +142,7 @@ def _person(
     expected: Mapping[Cell, bool],
     chosen: Sequence[Cell],
     context: Entry,
+    sight: Mapping[str, Shown],
 ) -> _Person:
     cells = list(expected)
     says = dict(zip(cells, connector.evaluate(login, cells, context), strict=True))
@@ -130,9 +155,19 @@ def _person(
         for cell in cells
         if says[cell] != expected[cell] or does.get(cell, expected[cell]) != expected[cell]
     ]
-    return _Person(
-        index.estate.directory.users[login].enabled, session is not None, len(cells), len(does), tuple(differences)
-    )
+    shown = session.sees() if session else {}
+    wrongly = _shown_wrongly(login, sight, shown) if session else ()
+    enabled = index.estate.directory.users[login].enabled
+    return _Person(enabled, bool(session), len(cells), len(does), tuple(differences), len(shown), tuple(wrongly))
+
+
+def _shown_wrongly(login: str, declared: Mapping[str, Shown], shown: Mapping[str, Shown]) -> Iterator[ShownWrongly]:
+    """Every scope that is shown otherwise than is declared; the order of a list does not matter."""
+    for address in dict.fromkeys((*declared, *shown)):
+        wanted, found = declared.get(address), shown.get(address)
+        alike = wanted and found and (sorted(wanted.lists), wanted.total) == (sorted(found.lists), found.total)
+        if not alike:
+            yield ShownWrongly(login, address, wanted, found)
 
 
 def context_of(question: Question) -> Entry:

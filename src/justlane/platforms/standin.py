@@ -22,7 +22,7 @@ from justlane.model.names import one_line
 from justlane.outside.certificates import Trusted
 from justlane.outside.http import Answer, Service
 from justlane.outside.limits import Limits
-from justlane.platforms.interface import PARTS, Entry, Reading, Word
+from justlane.platforms.interface import PARTS, Entry, Reading, Shown, Word
 
 _LIMITS = Limits(seconds=20)
 _MOST_AT_ONCE = 500
@@ -50,6 +50,10 @@ class _Decisions(msgspec.Struct):
 
 class _Pass(msgspec.Struct):
     access: Word = msgspec.field(name="pass")
+
+
+class _Sees(msgspec.Struct):
+    sees: dict[Word, Shown]
 
 
 class _Tried(msgspec.Struct):
@@ -137,6 +141,11 @@ class StandinConnector:
         answer = self._sent("POST", "/try", body={"action": action, "scope": scope}, own=own, expected=(200, 403))
         return answer.status == 200 and self._service.decoded(answer, _Tried).done
 
+    def sees(self, access: str) -> dict[str, Shown]:
+        """What the platform shows to somebody with a pass."""
+        own = {"Authorization": f"Bearer {access}"}
+        return {**self._service.decoded(self._sent("GET", "/sees", own=own), _Sees).sees}
+
     def _sent(
         self,
         method: str,
@@ -188,3 +197,7 @@ class StandinSession:
     def attempt(self, action: str, scope: str) -> bool:
         """Really try the action."""
         return self._connector.attempt(self._access, action, scope)
+
+    def sees(self) -> dict[str, Shown]:
+        """Every scope that the platform shows to them."""
+        return self._connector.sees(self._access)

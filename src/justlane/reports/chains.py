@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from msgspec import Struct
@@ -10,7 +11,7 @@ from msgspec.structs import replace
 from justlane.engine.decision.explaining import Chain
 from justlane.engine.facts.coverage import CoverStep
 from justlane.engine.facts.membership import MemberStep
-from justlane.engine.facts.roles import RoleStepKind
+from justlane.engine.facts.roles import RoleStep
 from justlane.engine.questions.reach import Grant
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
@@ -46,19 +47,21 @@ def steps(chain: Chain) -> list[Step]:
     if binding.pattern:
         given = (*given, (f" (one of {binding.pattern})", "dim"))
     found.append(Step("given", given, binding.source))
-    for step in chain.role:
-        verb = {
-            RoleStepKind.BUILDS_ON: " builds on ",
-            RoleStepKind.ALLOWS: " allows ",
-            RoleStepKind.IMPLIES: " implies ",
-        }[step.kind]
-        found.append(Step(step.kind.value, ((step.subject, "name"), (verb, ""), (step.object, "name")), step.source))
+    found += role_steps(chain.role)
     for cover in _merged(chain.coverage):
         verb = " gathers " if cover.gathers else " contains "
         kind = f" ({cover.kind})" if cover.kind else ""
         covers = ((cover.outer, "name"), (verb, ""), (cover.inner, "name"), (kind, "dim"))
         found.append(Step("covers", covers, cover.source))
     return found
+
+
+def role_steps(lines: Iterable[RoleStep]) -> list[Step]:
+    """How a role comes by an action."""
+    return [
+        Step(line.kind.value, ((line.subject, "name"), (f" {line.kind} ", ""), (line.object, "name")), line.source)
+        for line in lines
+    ]
 
 
 def _merged(coverage: tuple[CoverStep, ...]) -> list[CoverStep]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from justlane.engine.changes.comparison import Alike, CellChange, Comparison
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.questions.comparison import Alike, CellChange, Comparison
 from justlane.model.names import counted
 from justlane.reports.conditions import boxes_text, plain_boxes
 from justlane.reports.interface import Look, Sheet

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from justlane.engine.questions.effect import Effect, Moved
+from justlane.engine.changes.effect import Effect, Moved
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
 from justlane.model.names import counted
 from justlane.reports import chains

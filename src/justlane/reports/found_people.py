@@ -26,8 +26,14 @@ def sheet(result: Found) -> Sheet:
         ("user", u.login, u.name, "" if u.enabled else "disabled", u.source.line_address) for u in result.users
     ]
     rows += [
-        ("group", g.name, g.purpose, "" if size.enabled else "nobody enabled", g.source.line_address)
-        for g, size in result.groups
+        (
+            "local group" if sized.platform else "group",
+            group_sizes.called(sized),
+            sized.group.purpose,
+            "" if sized.size.enabled else "nobody enabled",
+            sized.group.source.line_address,
+        )
+        for sized in result.groups
     ]
     return Sheet(("is a", "called", "name, or what it is for", "state", "line"), rows)
 

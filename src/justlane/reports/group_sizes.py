@@ -4,39 +4,50 @@ from __future__ import annotations
 
 from typing import Any
 
-from justlane.engine.questions.group_sizes import Size
+from justlane.engine.questions.one_person_or_group import SizedGroup
 from justlane.model.people import Group
 from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.tables import table
 
-Sized = tuple[tuple[Group, Size], ...]
+Sized = tuple[SizedGroup, ...]
 
 
 def plain(result: Sized) -> list[Any]:
     """The groups as JSON values."""
     return [
         {
-            "group": group.name,
-            "for": group.purpose,
-            "id": group.id,
-            "people": size.direct,
-            "in_all": size.nested,
-            "enabled": size.enabled,
-            "groups": size.groups,
-            **plain_source(group.source),
+            "group": sized.group.name,
+            "platform": sized.platform or None,
+            "for": sized.group.purpose,
+            "id": sized.group.id if isinstance(sized.group, Group) else "",
+            "people": sized.size.direct,
+            "in_all": sized.size.nested,
+            "enabled": sized.size.enabled,
+            "groups": sized.size.groups,
+            **plain_source(sized.group.source),
         }
-        for group, size in result
+        for sized in result
     ]
 
 
 def sheet(result: Sized) -> Sheet:
     """One row for each group."""
     rows = [
-        (group.name, *(size.direct, size.nested, size.enabled, size.groups), group.purpose, group.source.line_address)
-        for group, size in result
+        (
+            called(sized),
+            *(sized.size.direct, sized.size.nested, sized.size.enabled, sized.size.groups),
+            sized.group.purpose,
+            sized.group.source.line_address,
+        )
+        for sized in result
     ]
     return Sheet(("group", "people", "in all", "enabled", "groups", "for", "line"), rows)
+
+
+def called(sized: SizedGroup) -> str:
+    """A group's name; of one that a platform keeps for itself with the platform: `planboard/planners`."""
+    return f"{sized.platform}/{sized.group.name}" if sized.platform else sized.group.name
 
 
 def text(result: Sized, look: Look) -> str:

@@ -44,11 +44,15 @@ class Presenter(Protocol):
 
 PRESENTERS = {
     "Reply": "justlane.reports.answer",
+    "Assignments": "justlane.reports.assignments",
     "Comparison": "justlane.reports.comparison",
     "Findings": "justlane.reports.findings",
     "Found": "justlane.reports.found_people",
+    "Grid": "justlane.reports.grid",
     "GroupSizes": "justlane.reports.group_sizes",
     "Holders": "justlane.reports.holders",
+    "OnePlace": "justlane.reports.one_place",
+    "OneRole": "justlane.reports.one_role",
     "Overview": "justlane.reports.overview",
     "Permissions": "justlane.reports.permissions",
     "PeopleChanges": "justlane.reports.people_changes",

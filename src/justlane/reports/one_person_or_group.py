@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.questions.one_person_or_group import Portrait
+from justlane.engine.questions.one_person_or_group import Belonging, Portrait
+from justlane.model.people import Group, LocalMember, Membership
 from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -23,15 +24,36 @@ def plain(result: Portrait) -> dict[str, Any]:
         known |= plain_source(user.source)
     elif result.group:
         group = result.group
-        known = {"group": group.name, "for": group.purpose, "id": group.id, **plain_source(group.source)}
-        known["members"] = [str(m.member) for m in group.members]
-    in_groups = [{"group": b.group, "through": list(b.through), **plain_source(b.source)} for b in result.belongings]
-    return {**known, "in": in_groups}
+        known = {"group": group.name, "platform": result.platform or None, "for": group.purpose}
+        known |= {"id": group.id if isinstance(group, Group) else "", **plain_source(group.source)}
+        known["members"] = [_plain_member(member) for member in group.members]
+    return {**known, "in": [_plain_belonging(belonging) for belonging in result.belongings]}
+
+
+def _plain_member(member: Membership | LocalMember) -> dict[str, Any]:
+    reason, until = (member.reason, member.last_day) if isinstance(member, LocalMember) else ("", None)
+    return {"member": str(member.member), "reason": reason or None, "until": until.isoformat() if until else None}
+
+
+def _plain_belonging(belonging: Belonging) -> dict[str, Any]:
+    return {
+        "group": belonging.group,
+        "platform": belonging.platform or None,
+        "through": list(belonging.through),
+        **plain_source(belonging.source),
+    }
 
 
 def sheet(result: Portrait) -> Sheet:
     """One row for each group that holds them."""
-    rows = [(b.group, " → ".join(b.through) or "directly", b.source.line_address) for b in result.belongings]
+    rows = [
+        (
+            f"{b.platform}/{b.group}" if b.platform else b.group,
+            " → ".join(b.through) or "directly",
+            b.source.line_address,
+        )
+        for b in result.belongings
+    ]
     return Sheet(("in group", "through", "line"), rows)
 
 
@@ -49,8 +71,17 @@ def _head(result: Portrait) -> Iterator[Line]:
         yield from [line(f"  id {user.id}")] if user.id else []
     elif result.group:
         group = result.group
-        yield line((group.name, "head"), f"  {group.purpose}", source=group.source, hanging="  ")
-        yield from [line(f"  id {group.id}")] if group.id else []
-        names = [str(m.member).removeprefix("user ") for m in group.members]
+        local = (f"  local group of {result.platform}", "dim") if result.platform else ("", "")
+        yield line((group.name, "head"), local, f"  {group.purpose}", source=group.source, hanging="  ")
+        yield from [line(f"  id {group.id}")] if isinstance(group, Group) and group.id else []
+        names = [_member(member) for member in group.members]
         more = f" and {len(names) - _MOST_MEMBERS:,} more" if len(names) > _MOST_MEMBERS else ""
         yield line(f"  holds {', '.join(names[:_MOST_MEMBERS]) or 'nobody'}{more}", hanging="  ")
+
+
+def _member(member: Membership | LocalMember) -> str:
+    name = str(member.member).removeprefix("user ")
+    if isinstance(member, LocalMember) and (member.last_day or member.reason):
+        until = f"until {member.last_day}" if member.last_day else ""
+        return f"{name} ({': '.join(filter(None, (until, member.reason)))})"
+    return name

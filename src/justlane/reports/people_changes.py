@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from justlane.engine.questions.comparison import Alike, CellChange
-from justlane.engine.questions.people_changes import Move, Movement, PeopleChanges
+from justlane.engine.changes.comparison import Alike, CellChange
+from justlane.engine.changes.people_changes import Move, Movement, PeopleChanges
 from justlane.model.names import counted
 from justlane.model.scopes import platform_of
 from justlane.reports import comparison

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from justlane.model.names import counted
+from justlane.platforms.interface import Shown
 from justlane.platforms.probing import Difference, ProbeResult
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -34,7 +35,16 @@ def plain(result: ProbeResult) -> dict[str, Any]:
             }
             for d in result.differences
         ],
+        "looked": result.looked,
+        "shown_wrongly": [
+            {"user": s.user, "scope": s.scope, "declared": _plain_shown(s.declared), "shown": _plain_shown(s.shown)}
+            for s in result.shown_wrongly
+        ],
     }
+
+
+def _plain_shown(shown: Shown | None) -> dict[str, Any] | None:
+    return {"lists": list(shown.lists), "total": shown.total} if shown else None
 
 
 def sheet(result: ProbeResult) -> Sheet:
@@ -42,7 +52,14 @@ def sheet(result: ProbeResult) -> Sheet:
     rows = [(login, "(sign in)", result.platform, "yes", "", "no") for login in result.kept_out]
     rows += [(login, "(sign in)", result.platform, "no", "", "yes") for login in result.let_in]
     rows += [(d.user, d.action, d.scope, _WORD[d.declared], _WORD[d.says], _WORD[d.does]) for d in result.differences]
+    rows += [
+        (s.user, "(see)", s.scope, _seen(s.declared), _seen(s.shown), _seen(s.shown)) for s in result.shown_wrongly
+    ]
     return Sheet(("user", "action", "scope", "declared", "platform says", "trying gives"), rows)
+
+
+def _seen(shown: Shown | None) -> str:
+    return f"{len(shown.lists)} listed, {shown.total} in all" if shown else "not shown"
 
 
 def text(result: ProbeResult, look: Look) -> str:
@@ -52,7 +69,8 @@ def text(result: ProbeResult, look: Look) -> str:
 
 def _lines(result: ProbeResult) -> Iterator[Line]:
     answers, actions = counted(result.asked, "answer"), counted(result.tried, "action")
-    done = f"{counted(result.people, 'person', 'people')}, {answers} compared, {actions} really tried"
+    done = f"{counted(result.people, 'person', 'people')}, {answers} compared, {actions} really tried, "
+    done += f"{counted(result.looked, 'list')} looked at"
     if result.clean:
         yield line(("proved", "yes"), f"  everybody gets on {result.platform} what is declared, no more and no less")
         yield line((f"        {done}", "dim"))
@@ -67,6 +85,21 @@ def _lines(result: ProbeResult) -> Iterator[Line]:
             yield line()
             yield line((f"  {title}: {len(some)} cell{'s' * (len(some) != 1)}", "head"))
             yield from _grouped(some)
+    yield from _shown(result)
+
+
+def _shown(result: ProbeResult) -> Iterator[Line]:
+    """Everyone to whom the same place is shown wrongly in the same way shares a line."""
+    alike: dict[tuple[str, str, str], list[str]] = {}
+    for s in result.shown_wrongly:
+        alike.setdefault((s.scope, _seen(s.declared), _seen(s.shown)), []).append(s.user)
+    if alike:
+        yield line()
+        yield line((f"  shown otherwise than declared: {counted(len(alike), 'place')}", "head"))
+    for (scope, declared, shown), users in alike.items():
+        who = (_some(users, "person", "people"), "name")
+        yield line("  ·  ", who, f": {scope}", hanging="     ")
+        yield line((f"     declared {declared}, the platform shows {shown}", "dim"), hanging="     ")
 
 
 def _sign_ins(result: ProbeResult) -> Iterator[Line]:

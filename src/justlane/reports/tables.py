@@ -14,7 +14,7 @@ _MOST_ROWS = 2000
 _LEAST = 14
 """So narrow a column of text may become; names keep their width."""
 _GAP = 2
-_NAMES = {"user", "role", "given at", "line"}
+_NAMES = {"user", "role", "at", "given at", "line"}
 """Columns of names, which nobody wants broken as long as another column can be."""
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.questions.two_people import SideBySide, Surplus
+from justlane.engine.changes.two_people import SideBySide, Surplus
 from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import boxes_text, plain_boxes

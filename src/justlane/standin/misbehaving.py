@@ -46,6 +46,7 @@ MISBEHAVIOURS: dict[str, Callable[[Site, str], None]] = {
     "hidden-grant": lambda site, detail: site.misbehaviour.hidden_grants.append(_three(site, detail)),
     "hidden-refusal": lambda site, detail: site.misbehaviour.hidden_refusals.append(_three(site, detail)),
     "two-faced": lambda site, detail: site.misbehaviour.two_faced.append(_three(site, detail)),
+    "telling-totals": lambda site, detail: setattr(site.misbehaviour, "telling_totals", True),
     "slow": lambda site, detail: setattr(site.misbehaviour, "slow", True),
     "hang": lambda site, detail: setattr(site.misbehaviour, "hang", True),
     "nonsense": lambda site, detail: setattr(site.misbehaviour, "nonsense", True),

@@ -47,6 +47,13 @@ def _moment(text: str) -> datetime:
     return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
+class Listing(msgspec.Struct):
+    """What is shown of one container."""
+
+    lists: list[str]
+    total: int
+
+
 class Ruling:
     """The decisions of a stand-in at one revision."""
 
@@ -80,6 +87,24 @@ class Ruling:
         if [user, action, scope] in self._site.misbehaviour.two_faced:
             return False
         return self.allows(user, action, scope, context)
+
+    def sees(self, user: str, context: Context) -> dict[str, Listing]:
+        """What the platform shows to somebody: each scope with what it lists, and with its total."""
+        nature = self._site.nature
+        reached = {
+            scope
+            for scope in nature.kinds
+            if any(self.allows(user, action, scope, context) for action in nature.implies)
+        }
+        shown = {scope for scope in nature.kinds if any(r == scope or r.startswith(f"{scope}/") for r in reached)}
+        counted = set(nature.kinds) if self._site.misbehaviour.telling_totals else shown
+        return {scope: self._listing(scope, shown, counted) for scope in nature.kinds if scope in shown}
+
+    def _listing(self, scope: str, shown: set[str], counted: set[str]) -> Listing:
+        nature = self._site.nature
+        inside = [s for s in nature.kinds if s.rpartition("/")[0] == scope]
+        lists = [s for s in (*inside, *nature.gathers.get(scope, [])) if s in shown]
+        return Listing(lists, len((self._extent(scope, False) & counted) - {scope}))
 
     def may_sign_in(self, user: str) -> bool:
         """Whether the account exists and is enabled."""

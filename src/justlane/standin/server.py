@@ -71,6 +71,7 @@ class StandIn:
             Route("/holds/{part}/{name:path}", self._guarded(self.drop), methods=["DELETE"]),
             Route("/sign-in", self._guarded(self.sign_in), methods=["POST"]),
             Route("/try", self.attempt, methods=["POST"]),
+            Route("/sees", self.sees),
             Route("/misbehaviour/{kind}", self._guarded(self.misbehave), methods=["PUT"]),
         ]
         return Starlette(routes=routes, exception_handlers={HTTPException: _problem})
@@ -220,15 +221,22 @@ class StandIn:
 
     async def attempt(self, request: Request) -> Response:
         """Carry out an action as the person who is signed in."""
-        if _bearer(request) not in self._passes:
-            raise Problem(401, "Not signed in", "sign in first")
-        user, context = self._passes[_bearer(request)]
+        user, context = self._signed_in(request)
         body = await _body(request)
         action, scope = str(body.get("action")), str(body.get("scope"))
         if not self._ruling.allows(user, action, scope, context):
             raise Problem(403, "Not allowed", f"{user} may not {action} at {scope}")
         self.site.done = [*self.site.done[-_REMEMBERED:], [user, action, scope]]
         return JSONResponse({"done": True})
+
+    async def sees(self, request: Request) -> Response:
+        """What the person who is signed in is shown: lists and totals of every container."""
+        return JSONResponse({"sees": msgspec.to_builtins(self._ruling.sees(*self._signed_in(request)))})
+
+    def _signed_in(self, request: Request) -> tuple[str, Context]:
+        if _bearer(request) not in self._passes:
+            raise Problem(401, "Not signed in", "sign in first")
+        return self._passes[_bearer(request)]
 
     async def misbehave(self, request: Request) -> Response:
         """Start to misbehave in one way (or, with `none`, stop)."""

@@ -150,6 +150,8 @@ class Misbehaviour(msgspec.Struct):
     """[user, action, scope] that fail although what is held gives them."""
     two_faced: list[list[str]] = []
     """[user, action, scope] that are answered no and work all the same."""
+    telling_totals: bool = False
+    """What a container shows as its total counts what the person may not see."""
     slow: bool = False
     """Every answer takes a tenth of a second longer."""
     hang: bool = False

@@ -14,7 +14,7 @@ from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.deciding import Judge, Question, cells_of, space_of
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person, kinds_of_people, person
 from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.estate import RolesHeld
 from justlane.model.patterns import matching
@@ -65,12 +65,8 @@ def count_cells(index: EstateIndex, platform: str, question: Question) -> Count:
 
 def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
     prepared, zone = index.platform(platform), index.estate.time_zone
-    classes: dict[tuple[object, ...], list[Person]] = {}
-    for login in (*index.estate.directory.users, ANONYMOUS_NAME):
-        somebody = person(index, login, platform, question.dated)
-        classes.setdefault((somebody.enabled, somebody.principals & prepared.named), []).append(somebody)
     always = possibly = 0
-    for people in classes.values():
+    for people in kinds_of_people(index, prepared, question.dated):
         judging = Judge(prepared, people[0], question, zone)
         cells = [some for actions in cells_of(judging, platform).values() for some in actions.values()]
         always += len(people) * sum(some == judging.space.full for some in cells)

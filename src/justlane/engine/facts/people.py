@@ -7,7 +7,7 @@ from datetime import datetime
 from msgspec import Struct
 
 from justlane.engine.facts.clock import on_clock
-from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import MemberStep, user
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, LocalMember, Principal, PrincipalKind
 
@@ -29,6 +29,17 @@ def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> P
         return Person(login, True, frozenset((ANONYMOUS,)))
     known = {*index.membership.principals_of(user(login)), AUTHENTICATED}
     return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known, moment))
+
+
+def kinds_of_people(index: EstateIndex, prepared: PlatformIndex, moment: datetime) -> list[list[Person]]:
+    """All enabled users in the order of their logins, and last whoever has not signed in; together those whom nothing
+    on the platform tells apart."""
+    found: dict[frozenset[Principal], list[Person]] = {}
+    for login in (*sorted(index.estate.directory.users), ANONYMOUS_NAME):
+        somebody = person(index, login, prepared.platform.name, moment)
+        if somebody.enabled:
+            found.setdefault(somebody.principals & prepared.named, []).append(somebody)
+    return list(found.values())
 
 
 def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:

@@ -1,1 +1,1 @@
-"""The questions beyond one answer: who may, what may they, what differs, does it hold, who is there."""
+"""The questions beyond one answer: who may, what may they, what is given to whom, does it hold, who is there."""

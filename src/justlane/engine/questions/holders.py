@@ -5,10 +5,10 @@ from __future__ import annotations
 from msgspec import Struct
 
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Question, judge
+from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.decision.explaining import Chain, all_chains, in_words
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME
+from justlane.engine.facts.people import ANONYMOUS_NAME, kinds_of_people
 
 
 class Holder(Struct, frozen=True):
@@ -32,10 +32,13 @@ class Holders(Struct, frozen=True):
 
 def holders(index: EstateIndex, action: str, address: str, question: Question) -> Holders:
     """Everyone who may in some circumstances, in the order of their logins; last whoever has not signed in."""
+    prepared, zone = index.platform(address), index.estate.time_zone
     found: list[Holder] = []
-    for login in (*sorted(index.estate.directory.users), ANONYMOUS_NAME):
-        judging = judge(index, login, address, question)
-        some = judging.allowed(action, address)
-        if some:
-            found.append(Holder(login, all_chains(index, judging, action, address), in_words(judging, some)))
-    return Holders(action, address, index.platform(address).applies(action, address), tuple(found))
+    for alike in kinds_of_people(index, prepared, question.dated):
+        some = Judge(prepared, alike[0], question, zone).allowed(action, address)
+        for somebody in alike if some else ():
+            judging = Judge(prepared, somebody, question, zone)
+            chains = all_chains(index, judging, action, address)
+            found.append(Holder(somebody.login, chains, in_words(judging, judging.allowed(action, address))))
+    found.sort(key=lambda holder: (holder.user == ANONYMOUS_NAME, holder.user))
+    return Holders(action, address, prepared.applies(action, address), tuple(found))

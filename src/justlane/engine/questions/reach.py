@@ -47,11 +47,6 @@ class ReachedScope(Struct, frozen=True):
         """Every grant that counts here, each once."""
         return tuple({id(g.binding): g for reached in self.actions.values() for g in reached.grants}.values())
 
-    @property
-    def below(self) -> int:
-        """How many of the scopes inside, at any depth, the person sees."""
-        return sum(1 + inner.below for inner in self.inside)
-
 
 class Reach(Struct, frozen=True):
     """What one person reaches."""

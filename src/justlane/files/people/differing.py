@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from operator import attrgetter
 
+from justlane.engine.changes.people_changes import Pair, Standing, paired
 from justlane.engine.facts.earlier_names import Aliases, renamed
-from justlane.engine.questions.people_changes import Pair, Standing, paired
 from justlane.files.people.store import GROUPS, USERS, Kept, PeopleStore
 
 

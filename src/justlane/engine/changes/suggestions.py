@@ -10,6 +10,7 @@ from functools import cached_property
 from msgspec import Struct
 from msgspec.structs import replace
 
+from justlane.engine.changes.effect import Effect, effect
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge, space_of
@@ -17,7 +18,6 @@ from justlane.engine.decision.explaining import Answer, answer, in_words, names_
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, joined, people_behind, person
-from justlane.engine.questions.effect import Effect, effect
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS, Outcome
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw

@@ -9,11 +9,11 @@ from typing import Any
 
 from msgspec import Struct
 
+from justlane.engine.changes.comparison import CellChange, Comparison, Side, compare
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
-from justlane.engine.questions.comparison import CellChange, Comparison, Side, compare
 from justlane.model.bindings import Binding
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
 from justlane.model.estate import RolesHeld

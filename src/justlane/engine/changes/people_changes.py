@@ -8,9 +8,9 @@ from typing import TypeVar
 
 from msgspec import Struct
 
+from justlane.engine.changes.comparison import Comparison
 from justlane.engine.facts.earlier_names import former
 from justlane.engine.facts.membership import MembershipIndex
-from justlane.engine.questions.comparison import Comparison
 from justlane.model.people import Directory
 
 T = TypeVar("T")

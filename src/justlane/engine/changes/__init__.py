@@ -1,0 +1,1 @@
+"""Changes: between two estates or two people, by an edit, and the edit that would turn an answer."""

@@ -1,0 +1,73 @@
+"""One role: what it holds and through which line, what it leaves out, and who has it where."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.people import people_behind
+from justlane.engine.facts.roles import RoleStep
+from justlane.engine.questions.one_place import Standing, standing_of
+from justlane.model.bindings import Binding
+from justlane.model.findings import Source
+from justlane.model.roles import Pattern, Role
+
+
+class RoleAction(Struct, frozen=True):
+    """One action of the platform, as a role has it."""
+
+    action: str
+    sensitive: bool
+    steps: tuple[RoleStep, ...]
+    """The lines through which the role holds it; empty if it does not."""
+    left_out: Source | None = None
+    """The line that leaves it out on purpose."""
+
+
+class RoleGiven(Struct, frozen=True):
+    """A binding that gives, or denies, the role."""
+
+    binding: Binding
+    standing: Standing
+    people: int
+    """Enabled people whom its principal stands for."""
+
+
+class OneRole(Struct, frozen=True):
+    """All about one role."""
+
+    platform: str
+    role: Role
+    actions: tuple[RoleAction, ...]
+    """All of the platform: those that it holds first."""
+    built_on_by: tuple[str, ...]
+    """Roles that hold all of this one because they build on it."""
+    given: tuple[RoleGiven, ...]
+    people: int
+    """Enabled people to whom it is given somewhere, each once."""
+
+
+def one_role(index: EstateIndex, platform: str, name: str, question: Question) -> OneRole:
+    """All about a role of a platform."""
+    prepared = index.platform(platform)
+    role = prepared.platform.roles[name]
+    held = prepared.roles.holdings(name)
+    actions = [
+        RoleAction(a.name, a.sensitive, held.get(a.name, ()), _left_out(prepared.roles.left_out(name, a.name)))
+        for a in prepared.platform.actions.values()
+    ]
+    actions.sort(key=lambda a: (not a.steps, not a.left_out))
+    given, people = [], set[str]()
+    for binding in prepared.bindings:
+        if binding.role == name:
+            behind = people_behind(index, binding.principal, platform, question.dated)
+            standing = standing_of(index, binding, question)
+            given.append(RoleGiven(binding, standing, len(behind)))
+            people.update(behind if binding.allows and standing is Standing.COUNTS else ())
+    on_top = [r.name for r in prepared.platform.roles.values() if any(base.text == name for base in r.builds_on)]
+    return OneRole(platform, role, tuple(actions), tuple(on_top), tuple(given), len(people))
+
+
+def _left_out(found: tuple[str, Pattern] | None) -> Source | None:
+    return found[1].source if found else None

@@ -1,0 +1,96 @@
+"""Everybody beside every place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from justlane.engine.questions.grid import Grid, GridRow
+from justlane.model.circumstances import Outcome
+from justlane.model.names import counted
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, Span, line, render
+
+_MARKS: dict[Outcome, Span] = {Outcome.YES: ("yes", "yes"), Outcome.ONLY_IF: ("if", "warn"), Outcome.NO: ("·", "dim")}
+_COLUMN = 4
+_MOST_NAMED = 3
+_NAMES_ROOM = 34
+
+
+def plain(result: Grid) -> dict[str, Any]:
+    """The grid as JSON values."""
+    return {
+        "platform": result.platform,
+        "within": result.within,
+        "of": "role" if result.of_role else "action",
+        "what": result.what,
+        "rows_are": "groups" if result.of_groups else "users",
+        "columns": [list(places) for places in result.columns],
+        "rows": [{"names": list(row.names), "outcomes": [o.value for o in row.outcomes]} for row in result.rows],
+    }
+
+
+def sheet(result: Grid) -> Sheet:
+    """One row for each person or group, one column for each place; nobody and no place is left out."""
+    places = {place: number for number, some in enumerate(result.columns) for place in some}
+    ordered = sorted(places)
+    rows = [(name, *(row.outcomes[places[p]].value for p in ordered)) for row in result.rows for name in row.names]
+    rows.sort(key=lambda row: row[0])
+    return Sheet(("group" if result.of_groups else "user", *ordered), rows)
+
+
+def text(result: Grid, look: Look) -> str:
+    """The grid for a person: rows that are alike and columns that are alike together, columns by number."""
+    return render(_lines(result, look.width), look)
+
+
+def _lines(result: Grid, width: int) -> Iterator[Line]:
+    verb = "has" if result.of_role else "may"
+    whoever = "somebody in this group alone" if result.of_groups else "who"
+    yield line((f"{whoever} {verb} {result.what}, where within {result.within}", "head"))
+    some = [row for row in result.rows if any(o is not Outcome.NO for o in row.outcomes)]
+    if not some:
+        yield line("nobody, anywhere")
+        return
+    shown = [n for n in range(len(result.columns)) if any(row.outcomes[n] is not Outcome.NO for row in some)]
+    at_once = max((width - _NAMES_ROOM) // _COLUMN, 1)
+    for start in range(0, len(shown), at_once):
+        yield line()
+        yield from _part(result, some, shown[start : start + at_once], shown)
+    yield line()
+    for number, column in enumerate(shown, 1):
+        places = ", ".join(_below(place, result.within) for place in result.columns[column])
+        yield line((f"{number:>4}  ", "warn"), places, hanging="      ")
+    nothing = [place for n, column in enumerate(result.columns) if n not in shown for place in column]
+    if nothing:
+        yield line((f"nobody at {counted(len(nothing), 'place')} more", "dim"))
+    without = sum(len(row.names) for row in result.rows if row not in some)
+    if without:
+        kind = counted(without, "group") if result.of_groups else counted(without, "person", "people")
+        yield line((f"nothing for {kind} more", "dim"))
+
+
+def _below(place: str, within: str) -> str:
+    """An address from `within` down, where it lies there by containment."""
+    return place.removeprefix(f"{within}/")
+
+
+def _part(result: Grid, rows: list[GridRow], columns: list[int], shown: list[int]) -> Iterator[Line]:
+    yield line(" " * _NAMES_ROOM, ("".join(f"{shown.index(n) + 1:<{_COLUMN}}" for n in columns), "warn"))
+    for row in rows:
+        marks: list[Span] = []
+        for n in columns:
+            mark, style = _MARKS[row.outcomes[n]]
+            marks += [(mark, style), (" " * (_COLUMN - len(mark)), "")]
+        yield line((_names(row).ljust(_NAMES_ROOM), "name"), *marks)
+
+
+def _names(row: GridRow) -> str:
+    for most in range(min(_MOST_NAMED, len(row.names)), 0, -1):
+        left = len(row.names) - most
+        said = ", ".join(row.names[:most]) + (f" +{left:,}" if left else "")
+        if len(said) < _NAMES_ROOM:
+            return said
+    left = len(row.names) - 1
+    tail = f" +{left:,}" if left else ""
+    return row.names[0][: _NAMES_ROOM - len(tail) - 2] + "…" + tail

@@ -1,0 +1,140 @@
+"""What `ask` writes, and the parts that other commands write too."""
+
+from __future__ import annotations
+
+from typing import Literal, TypedDict
+
+Number = int
+"""The place of a binding in `bindings`."""
+
+
+class Line(TypedDict):
+    """A line of a file; null where nothing is written."""
+
+    file: str | None
+    line: int | None
+
+
+class Addresses(TypedDict):
+    inside: str
+    but_not: list[str]
+
+
+class Times(TypedDict):
+    days: list[str]
+    hours: list[str]
+
+
+class Box(TypedDict):
+    """Circumstances; what is empty or null asks for nothing."""
+
+    addresses: list[Addresses]
+    multi_factor: bool | None
+    methods: list[str]
+    other_methods: bool
+    times: list[Times]
+
+
+Binding = TypedDict(
+    "Binding",
+    {
+        "effect": Literal["allow", "deny"],
+        "principal": str,
+        "role": str,
+        "scope": str,
+        "here_only": bool,
+        "when": str | None,
+        "from": str | None,
+        "until": str | None,
+        "built_in": bool,
+        "bundle": str | None,
+        "pattern": str | None,
+        "reason": str,
+        "file": str | None,
+        "line": int | None,
+    },
+)
+
+
+class Step(Line):
+    kind: Literal["member", "given", "builds on", "allows", "implies", "covers"]
+    sentence: str
+
+
+class Chain(TypedDict):
+    binding: Number
+    conditions: list[Box]
+    steps: list[Step]
+
+
+class Need(Line):
+    action: str
+    scope: str
+    chains: list[Chain]
+
+
+class Ceiling(Line):
+    never: list[str]
+    to: str
+    but_not_to: list[str]
+    when: str | None
+    reason: str
+
+
+class Failure(Line):
+    failing: str
+    action: str
+    scope: str
+    roles: list[str]
+    reason: str | None
+    bindings: list[Number]
+
+
+class Edit(TypedDict):
+    edit: Literal["give", "withdraw", "allow in role", "except no longer", "publish", "join", "enable"]
+    bindings: list[Binding]
+    platform: str | None
+    role: str | None
+    action: str | None
+    group: str | None
+    scope: str | None
+    user: str | None
+
+
+class Moved(TypedDict):
+    action: str
+    sensitive: bool
+    people: int
+    cells: int
+
+
+class Effect(TypedDict):
+    people: int
+    gained: int
+    lost: int
+    gains: list[Moved]
+    losses: list[Moved]
+
+
+class Miss(TypedDict):
+    change: str
+    role: str | None
+    conditions: list[Box]
+    binding: Number | None
+    edit: Edit | None
+    effect: Effect | None
+
+
+class Ask(TypedDict):
+    user: str
+    action: str
+    scope: str
+    answer: Literal["yes", "no", "only if"]
+    conditions: list[Box]
+    roles: list[str]
+    needs: list[Need]
+    chains: list[Chain]
+    ceilings: list[Ceiling]
+    failures: list[Failure]
+    misses: list[Miss]
+    bindings: list[Binding]

@@ -1,0 +1,75 @@
+"""What `align`, `probe` and `trust list` write."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, TypedDict
+
+
+class PlanEffect(TypedDict):
+    gained: int
+    lost: int
+    memberships: int
+    accounts: int
+    entries: int
+
+
+class PlanStep(TypedDict):
+    change: Literal["add", "change", "remove"]
+    part: str
+    name: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+
+
+class Plan(TypedDict):
+    platform: str
+    revision: str
+    removals: int
+    effect: PlanEffect
+    steps: list[PlanStep]
+
+
+class Difference(TypedDict):
+    user: str
+    action: str
+    scope: str
+    declared: bool
+    says: bool
+    does: bool | None
+
+
+class Shown(TypedDict):
+    lists: list[str]
+    total: int
+
+
+class ShownWrongly(TypedDict):
+    user: str
+    scope: str
+    declared: Shown | None
+    shown: Shown | None
+
+
+class Probe(TypedDict):
+    platform: str
+    people: int
+    asked: int
+    tried: int
+    kept_out: list[str]
+    let_in: list[str]
+    differences: list[Difference]
+    looked: int
+    shown_wrongly: list[ShownWrongly]
+
+
+class SecretUse(TypedDict):
+    secret: str
+    host: str
+    port: int | None
+    authority: str
+    readable: bool
+
+
+class Permissions(TypedDict):
+    secrets: list[SecretUse]
+    files: list[str]

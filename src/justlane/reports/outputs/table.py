@@ -1,0 +1,59 @@
+"""Command -> the shape of what `--format json` writes, and its JSON Schema."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from justlane.reports.outputs.answers import Ask
+from justlane.reports.outputs.changes import Comparison, Findings, Tally, TwoPeople, Verdicts
+from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
+from justlane.reports.outputs.platforms import Permissions, Plan, Probe
+from justlane.reports.outputs.views import Assignments, Grid, Holders, OnePlace, OneRole, Reach, Sight
+
+OUTPUTS: dict[str, Any] = {
+    "check": Findings,
+    "people pull": Pulled,
+    "people show": Overview,
+    "people show USER": OneUser,
+    "people show GROUP": OneGroup,
+    "people groups": list[GroupSize],
+    "people find": Found,
+    "people changes": PeopleChanges,
+    "ask": Ask,
+    "reach": Reach,
+    "reach --see": Sight,
+    "holders": Holders,
+    "holders SCOPE": OnePlace,
+    "given": Assignments,
+    "role show": OneRole,
+    "grid": Grid,
+    "compare": Comparison,
+    "compare --person": TwoPeople,
+    "tally": list[Tally],
+    "verify": Verdicts,
+    "align": Plan,
+    "probe": Probe,
+    "trust list": Permissions,
+}
+"""Command -> the shape of what it writes."""
+
+_DIALECT = "https://json-schema.org/draft/2020-12/schema"
+
+
+def schema_of(command: str) -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) of what a command writes."""
+    (main,), parts = msgspec.json.schema_components([OUTPUTS[command]], ref_template="#/$defs/{name}")
+    for part in parts.values():
+        part["additionalProperties"] = False
+    return {"$schema": _DIALECT, "title": f"justlane {command}", **main, "$defs": parts}
+
+
+def schemas() -> dict[str, dict[str, Any]]:
+    """File name -> the schema of what a command writes: `people-show-user.schema.json`."""
+    return {f"{_file_name(command)}.schema.json": schema_of(command) for command in OUTPUTS}
+
+
+def _file_name(command: str) -> str:
+    return command.lower().replace("--", "").replace(" ", "-")
