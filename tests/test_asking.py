@@ -55,7 +55,7 @@ class AskTest(EstateTest):
         out = self.lane(f"ask ada.brook repair-pump {PUMP_3}", 1).out
         self.assertIn("no binding gives repair-pump here", out)
         self.assertIn("give mechanic to group mechanics here too, not only at pumphall/east", out)
-        self.assertIn("brings 1 person 2 cells: sensitive repair-pump 1, start-pump 1", out)
+        self.assertIn("gives 2 cells to ada.brook: sensitive repair-pump 1, start-pump 1", out)
         self.pumphall(pumphall=('allows: "*-pump"', "allows: start-pump"))
         self.assertIn("no role holds repair-pump", self.lane(f"ask ada.brook repair-pump {PUMP_3}", 1).out)
 
@@ -109,7 +109,7 @@ class AskTest(EstateTest):
         self.assertIn("reaches nothing within fieldnet", self.lane("reach odd.pilcher fieldnet", 1).out)
         self.assertIn("the account is disabled", self.lane("reach hedda.crane", 1).out)
         seen = self.lane("reach vik.sorrel fieldnet --see --format json").json
-        self.assertEqual((seen["scopes"], seen["platforms"][0]["inside"], seen["platforms"][0]["on_the_way_only"]), (10, 9, True))
+        self.assertEqual((seen["scopes"], seen["sees"][0]["inside"], seen["sees"][0]["on_the_way_only"]), (10, 9, True))
 
     def test_holders_agree_with_asking_everybody(self) -> None:
         self.saltmarsh()

@@ -47,6 +47,10 @@ def steps(chain: Chain) -> list[Step]:
     if binding.pattern:
         given = (*given, (f" (one of {binding.pattern})", "dim"))
     found.append(Step("given", given, binding.source))
+    if chain.publication:
+        verb = " was published to "
+        published = ((str(binding.principal), "name"), (verb, ""), (chain.publication.scope, "name"))
+        found.append(Step("published", published, chain.publication.source))
     found += role_steps(chain.role)
     for cover in _merged(chain.coverage):
         verb = " gathers " if cover.gathers else " contains "

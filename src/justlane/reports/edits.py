@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from justlane.engine.changes.effect import Effect, Moved
+from justlane.engine.changes.effect import Effect, Moved, Who
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
 from justlane.model.names import counted
 from justlane.reports import chains
 
 _MOST_NAMED = 4
+_MOST_WHO = 2
 
 
 def plain_edit(edit: Edit) -> dict[str, Any]:
@@ -45,6 +46,8 @@ def plain_effect(effect: Effect) -> dict[str, Any]:
     """What an edit does, as JSON values."""
     return {
         "people": effect.people,
+        "gaining": _plain_who(effect.gaining),
+        "losing": _plain_who(effect.losing),
         "gained": effect.gained,
         "lost": effect.lost,
         "gains": [_plain_moved(moved) for moved in effect.gains],
@@ -52,22 +55,30 @@ def plain_effect(effect: Effect) -> dict[str, Any]:
     }
 
 
+def _plain_who(who: Who) -> dict[str, Any]:
+    return {"people": who.people, "named": list(who.named)}
+
+
 def _plain_moved(moved: Moved) -> dict[str, Any]:
     return {"action": moved.action, "sensitive": moved.sensitive, "people": moved.people, "cells": moved.cells}
 
 
 def effect_text(effect: Effect) -> str:
-    """`brings 3 people 12 cells: sensitive update-firmware 4, read-log 8`; nothing for a single cell."""
+    """`gives 12 cells to ada.brook, ben.ferry and 2 more: sensitive update-firmware 4, read-log 8`."""
     parts = []
-    if effect.gained == 1 and not effect.lost and not effect.gains[0].sensitive:
-        return "brings that and nothing else"
     if effect.gains:
-        people = counted(max(m.people for m in effect.gains), "person", "people")
-        parts.append(f"brings {people} {counted(effect.gained, 'cell')}: {_named(effect.gains)}")
+        parts.append(f"gives {counted(effect.gained, 'cell')} to {_who(effect.gaining)}: {_named(effect.gains)}")
     if effect.losses:
-        people = counted(max(m.people for m in effect.losses), "person", "people")
-        parts.append(f"takes {counted(effect.lost, 'cell')} from {people}: {_named(effect.losses)}")
+        parts.append(f"takes {counted(effect.lost, 'cell')} from {_who(effect.losing)}: {_named(effect.losses)}")
     return "; ".join(parts)
+
+
+def _who(who: Who) -> str:
+    """A few of them by name, and how many there are besides."""
+    shown, left = who.named[:_MOST_WHO], who.people - _MOST_WHO
+    if left > 0:
+        return f"{', '.join(shown)} and {left:,} more"
+    return " and ".join(shown)
 
 
 def _named(moved: Sequence[Moved]) -> str:

@@ -109,7 +109,7 @@ def _lines(result: OnePlace) -> Iterator[Line]:
 def _given(number: int, given: GivenHere) -> Iterator[Line]:
     binding = given.binding
     verb = "to" if binding.allows else "denied to"
-    where = f", at {binding.scope}" if given.coverage else ""
+    where = f", inherited from {binding.scope}" if given.coverage else ""
     built_in = ", built in" if binding.built_in else ""
     people = f" ({counted(given.people, 'person', 'people')})"
     role: Span = (binding.role, "name" if binding.allows else "no")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from io import StringIO
 
@@ -14,6 +15,7 @@ _MOST_ROWS = 2000
 _LEAST = 14
 """So narrow a column of text may become; names keep their width."""
 _GAP = 2
+_NUMBER = re.compile(r"[\d,.]+%?")
 _NAMES = {"user", "role", "at", "given at", "line"}
 """Columns of names, which nobody wants broken as long as another column can be."""
 
@@ -61,7 +63,8 @@ def _drawn(columns: Sequence[str], rows: Sequence[Sequence[object]], look: Look)
 
     drawn = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False, padding=(0, 1, 0, 0))
     for place, column in enumerate(columns):
-        numeric = bool(rows) and all(str(row[place])[:1].isdigit() for row in rows)
+        said = [str(row[place]) for row in rows if str(row[place])]
+        numeric = bool(said) and all(_NUMBER.fullmatch(cell) for cell in said)
         drawn.add_column(column, justify="right" if numeric else "left", overflow="fold", no_wrap=column in _NAMES)
     for row in rows:
         drawn.add_row(*(str(cell) for cell in row))

@@ -20,6 +20,17 @@ from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
+MOST_NAMED = 100
+_Counts = Callable[[CellChange], bool]
+
+
+class Who(Struct, frozen=True):
+    """Some people."""
+
+    people: int
+    named: tuple[str, ...]
+    """Their logins, at most `MOST_NAMED` of them."""
+
 
 class Moved(Struct, frozen=True):
     """One action that people gain, or lose."""
@@ -37,6 +48,9 @@ class Effect(Struct, frozen=True):
 
     people: int
     """For how many."""
+    gaining: Who
+    """Those who gain something."""
+    losing: Who
     gains: tuple[Moved, ...]
     """Sensitive actions first, then by the number of cells."""
     losses: tuple[Moved, ...]
@@ -80,11 +94,17 @@ def difference(index: EstateIndex, edit: Edit, question: Question) -> Comparison
 
 def summed(comparison: Comparison) -> Effect:
     """A comparison by action."""
-    gains = _moved(comparison, lambda change: change.gains)
-    return Effect(comparison.people, gains, _moved(comparison, lambda change: change.loses))
+    gains, losses = (lambda change: change.gains), (lambda change: change.loses)
+    who = _who(comparison, gains), _who(comparison, losses)
+    return Effect(comparison.people, *who, _moved(comparison, gains), _moved(comparison, losses))
 
 
-def _moved(comparison: Comparison, counts: Callable[[CellChange], bool]) -> tuple[Moved, ...]:
+def _who(comparison: Comparison, counts: _Counts) -> Who:
+    who = [login for alike in comparison.groups if any(map(counts, alike.changes)) for login in alike.users]
+    return Who(len(who), tuple(sorted(who)[:MOST_NAMED]))
+
+
+def _moved(comparison: Comparison, counts: _Counts) -> tuple[Moved, ...]:
     found: dict[tuple[str, bool], tuple[int, int]] = {}
     for alike in comparison.groups:
         cells = Counter((change.action, change.sensitive) for change in alike.changes if counts(change))

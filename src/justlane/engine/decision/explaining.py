@@ -16,7 +16,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MemberStep
 from justlane.engine.facts.people import way_to
 from justlane.engine.facts.roles import RoleStep
-from justlane.model.bindings import Binding, Ceiling
+from justlane.model.bindings import Binding, Ceiling, Publication
 from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 from justlane.model.findings import Source
@@ -34,6 +34,8 @@ class Chain(Struct, frozen=True):
     """How the bound role holds the action."""
     coverage: tuple[CoverStep, ...]
     """How the bound scope covers the place, from the outside in; empty if it is the place."""
+    publication: Publication | None = None
+    """Where the group was published so that it counts here, where that is needed."""
     circumstances: tuple[Box, ...] = ()
     """When it is this one that gives the action; empty for always."""
 
@@ -174,6 +176,7 @@ def _ways(
             binding=binding,
             role=platform.roles.holdings(binding.role)[action],
             coverage=platform.coverage.way_down(binding.scope, address),
+            publication=platform.publication_of(binding, address),
             circumstances=in_words(judging, some),
         )
         for binding, some in found.values()

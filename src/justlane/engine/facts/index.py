@@ -11,7 +11,7 @@ from justlane.engine.facts.coverage import CoverageIndex
 from justlane.engine.facts.membership import Holding, MembershipIndex
 from justlane.engine.facts.roles import RoleIndex
 from justlane.engine.facts.sources import Bindings, Kept, ListedBindings
-from justlane.model.bindings import Binding
+from justlane.model.bindings import Binding, Publication
 from justlane.model.estate import Decides, Estate, Platform
 from justlane.model.people import AUTHENTICATED, Directory, Principal, PrincipalKind, Snapshot
 from justlane.model.scopes import contains, platform_of
@@ -107,6 +107,14 @@ class PlatformIndex:
         named = binding.principal
         free = not self.platform.habits.publication or named.kind is not PrincipalKind.GROUP
         return free or self.is_published(named.name, address)
+
+    def publication_of(self, binding: Binding, address: str) -> Publication | None:
+        """Where the group that a binding names was published so that it counts at a place: the nearest such scope."""
+        if not self.platform.habits.publication or binding.principal.kind is not PrincipalKind.GROUP:
+            return None
+        name = binding.principal.name
+        found = [p for p in self.platform.publications if p.group == name and contains(p.scope, address)]
+        return max(found, key=lambda publication: len(publication.scope), default=None)
 
     def is_published(self, group: str, address: str) -> bool:
         """Whether a group was published to a place or to a scope that contains it."""

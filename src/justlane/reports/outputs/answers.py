@@ -57,7 +57,7 @@ Binding = TypedDict(
 
 
 class Step(Line):
-    kind: Literal["member", "given", "builds on", "allows", "implies", "covers"]
+    kind: Literal["member", "given", "published", "builds on", "allows", "implies", "covers"]
     sentence: str
 
 
@@ -101,6 +101,11 @@ class Edit(TypedDict):
     user: str | None
 
 
+class Who(TypedDict):
+    people: int
+    named: list[str]
+
+
 class Moved(TypedDict):
     action: str
     sensitive: bool
@@ -110,6 +115,8 @@ class Moved(TypedDict):
 
 class Effect(TypedDict):
     people: int
+    gaining: Who
+    losing: Who
     gained: int
     lost: int
     gains: list[Moved]
