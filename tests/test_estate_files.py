@@ -1,9 +1,11 @@
 """What is wrong with estate files is said with file, line and column, all of it in one run."""
 
 import json
+import random
 import re
 import unittest
 from datetime import UTC, datetime
+from unittest import mock
 
 import jsonschema
 from msgspec.structs import replace
@@ -15,12 +17,14 @@ from justlane.engine.questions.reach import reach
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot
-from justlane.files.reading import named_files
+from justlane.files.reading import named_files, yamlnodes
 from justlane.files.reading.schema import schemas
 from justlane.files.reading.yamltext import read
 from justlane.model.people import Directory
 from tests.support import DEMO, PUMPHALL, EstateTest
 
+SCRAPS = ["{", "}", "[", "]", ",", ": ", ":", "- ", "? ", "! ", "&a ", "*a", "|\n", ">", '"', "'", " #", "\n", "\n\n", "  ", "\t", "%", "---\n", "null", "~", "é", "\\x41",
+          "\r\n", "{a: 1}", "[a, b]", '"a":1', "a: b", "- - ", "@", "`", "0x1F", "<<: "]  # fmt: skip
 BAD = [
     # file (stem), text, replaced by, then what is said: place, message, hint
     ("pumphall", "give: watcher", "give: wacher", "pumphall.yaml:49:11", "no role on pumphall named 'wacher'", "watcher"),
@@ -148,6 +152,21 @@ class WrongFilesTest(EstateTest):
                 self.write({"bindings.yaml": content})
                 said = self.findings()
                 self.assertTrue(said[0].startswith(place) and message in said[0], said)
+
+    def test_both_parsers_see_the_same_values_places_and_mistakes(self) -> None:
+        sample = [path.read_text() for path in sorted(DEMO.rglob("*.yaml"))]
+        dice = random.Random(7)
+        for _ in range(400):
+            lines = dice.choice(sample).splitlines(keepends=True)
+            start = dice.randrange(len(lines))
+            text = "".join(lines[start : start + dice.randrange(1, 12)])
+            for _ in range(dice.randrange(4)):
+                at = dice.randrange(len(text) + 1)
+                text = text[:at] + dice.choice(SCRAPS) + text[at + dice.choice((0, 0, 0, 1, 4)) :]
+            self.write({"some.yaml": text})
+            either = read(self.folder, "some.yaml")
+            with mock.patch.object(yamlnodes, "_by_libyaml", return_value=[]):
+                self.assertEqual(read(self.folder, "some.yaml"), either, repr(text))
 
     def test_no_estate_at_all(self) -> None:
         ran = self.run_lane("check", "--estate", str(self.top / "nowhere"))

@@ -1,7 +1,7 @@
 """YAML text to plain values, remembering the line and column of every key and value.
 
 All scalars stay text, as they are written: what a value means is decided by its place (`shapes`), not by how
-it looks. YAML 1.2 (yaml.org/spec/1.2.2), read with ruamel.yaml.
+it looks. YAML 1.2 (yaml.org/spec/1.2.2).
 """
 
 from __future__ import annotations
@@ -12,13 +12,9 @@ from dataclasses import dataclass, field
 from itertools import accumulate
 from pathlib import Path
 
-from ruamel.yaml import YAML
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
-from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
-from ruamel.yaml.reader import ReaderError
-
 from justlane.files.disk import beneath
 from justlane.files.reading.named_files import digest_of
+from justlane.files.reading.yamlnodes import Node, NotYamlError, compose
 from justlane.model.findings import Finding, Severity, Source
 
 Where = tuple[str | int, ...]
@@ -81,8 +77,8 @@ def read(folder: Path, file: str) -> Text:
         return text
     try:
         _require_shallow(content)
-        node = YAML(typ="safe", pure=True).compose(content)
-    except (YAMLError, ValueError, RecursionError) as error:
+        node = compose(content)
+    except (NotYamlError, RecursionError) as error:
         _explain(error, text, content)
         return text
     if node is not None:
@@ -135,19 +131,13 @@ def _deepest(content: str) -> tuple[int, int]:
     return number + 1, depths[number][0] + 1
 
 
-def _explain(error: Exception, text: Text, content: str) -> None:
+def _explain(error: NotYamlError | RecursionError, text: Text, content: str) -> None:
     """Turn a parser's complaint into a finding at its place."""
     if isinstance(error, RecursionError):
         source = Source(text.file, *_deepest(content))
         text.wrong("yaml", source, "the values are nested too deeply to be read", "write them less deep")
-    elif isinstance(error, ReaderError):
-        text.wrong("yaml", Source(text.file, 1, 1), f"found a control character that no text holds: {error.reason}")
-    elif isinstance(error, MarkedYAMLError) and (mark := error.problem_mark or error.context_mark):
-        problem = " ".join(str(part) for part in (error.context, error.problem) if part)
-        hint = "tabs cannot indent YAML: use spaces" if "\\t" in problem else "look at this line and the one above"
-        text.wrong("yaml", Source(text.file, mark.line + 1, mark.column + 1), f"this is not YAML: {problem}", hint)
     else:
-        text.wrong("yaml", Source(text.file, 1, 1), f"this is not YAML: {error}")
+        text.wrong("yaml", Source(text.file, error.line, error.column), error.problem, error.hint)
 
 
 class _Reader:
@@ -181,25 +171,24 @@ class _Reader:
             return None
         self._count(node)
         self._text.values[where] = self._source(node)
-        if isinstance(node, ScalarNode):
-            plain = node.style is None and node.value in _NULLS
+        if node.id == "scalar":
+            plain = not node.style and node.value in _NULLS
             return None if plain else str(node.value)
         self._open.append(node)
         if len(self._open) > MOST_LEVELS:
             raise _TooDeepError
         try:
-            if isinstance(node, SequenceNode):
+            if node.id == "sequence":
                 return [self._plain(item, (*where, place)) for place, item in enumerate(node.value)]
-            assert isinstance(node, MappingNode)
             return self._mapping(node, where)
         finally:
             if self._again <= MOST_VALUES_THROUGH_ALIASES and len(self._open) <= MOST_LEVELS:
                 self._open.pop()
 
-    def _mapping(self, node: MappingNode, where: Where) -> dict[str, Plain]:
+    def _mapping(self, node: Node, where: Where) -> dict[str, Plain]:
         values: dict[str, Plain] = {}
         for key, item in node.value:
-            if not isinstance(key, ScalarNode):
+            if key.id != "scalar":
                 self._text.wrong("yaml", self._source(key), "a key must be a plain word or phrase")
                 continue
             name, source = str(key.value), self._source(key)
@@ -210,6 +199,8 @@ class _Reader:
                 continue
             self._text.keys[(*where, name)] = source
             values[name] = self._plain(item, (*where, name))
+            if item.id == "scalar" and not item.value and not item.style:
+                self._text.values[(*where, name)] = source  # nothing stands nowhere: parsers do not agree where
         return values
 
     def _count(self, node: Node) -> None:

@@ -1,0 +1,130 @@
+"""YAML text to nodes with their marks: by a parser in C where that is sure to see what the one in Python sees.
+
+libyaml knows YAML 1.1, ruamel.yaml YAML 1.2 (yaml.org/spec/1.2.2). Where the two may read a text differently (tabs,
+anchors and tags, directives, line ends that only 1.1 knows, a colon right after a quoted word) and where libyaml finds
+a mistake, YAML 1.2 holds: the text is read, and its mistakes are worded, by ruamel.yaml.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import Any, Protocol
+
+_ODD = re.compile(
+    r"""[\t\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ufeff\ud800-\udfff]|^%|["']:(?!\s)|(?:^|[\s\[{,])[&*!]""",
+    re.MULTILINE,
+)
+"""What the two may read differently."""
+
+
+class Mark(Protocol):
+    """A place in a text."""
+
+    line: int
+    """From 0."""
+    column: int
+    """From 0, in characters."""
+
+
+class Node(Protocol):
+    """A scalar, a sequence or a mapping."""
+
+    id: str
+    """`scalar`, `sequence` or `mapping`."""
+    value: Any
+    """Text, nodes, or pairs of nodes."""
+    style: str | None
+    """Of a scalar: how it is quoted; nothing for a plain one."""
+    start_mark: Mark
+
+
+class NotYamlError(Exception):
+    """A text is not YAML."""
+
+    def __init__(self, problem: str, line: int, column: int, hint: str = "") -> None:
+        super().__init__(problem)
+        self.problem, self.hint = problem, hint
+        self.line, self.column = line, column
+        """From 1."""
+
+
+def compose(content: str) -> Node | None:
+    """The node of the only document; None for an empty one. NotYamlError or RecursionError."""
+    if not _ODD.search(content):
+        found = _by_libyaml(content)
+        if found:
+            return found[0]
+    return _by_ruamel(content)
+
+
+class _Built:
+    """A node that was built from events, which are quicker to come by than nodes."""
+
+    __slots__ = ("id", "start_mark", "style", "value")
+
+    def __init__(self, kind: str, value: Any, style: str | None, start_mark: Mark) -> None:
+        self.id, self.value, self.style, self.start_mark = kind, value, style, start_mark
+
+
+def _by_libyaml(content: str) -> Sequence[Node | None]:
+    """The node in a list; an empty list where it finds a mistake, or PyYAML was built without it."""
+    try:
+        from yaml import CBaseLoader, YAMLError
+    except ImportError:
+        return []
+    loader = CBaseLoader(content)
+    try:
+        return _built(iter(loader.get_event, None))
+    except (YAMLError, ValueError, RecursionError):
+        return []
+    finally:
+        loader.dispose()
+
+
+def _built(events: Iterator[Any]) -> list[Node | None]:
+    """The node of the only document, from the events of a whole stream; nothing where there are several documents."""
+    from yaml import DocumentStartEvent, MappingStartEvent, ScalarEvent, SequenceStartEvent, StreamEndEvent
+    from yaml.events import CollectionEndEvent
+
+    top: list[Any] = []
+    inside, above = top, list[list[Any]]()
+    documents = 0
+    for event in events:
+        kind = type(event)
+        if kind is ScalarEvent:
+            inside.append(_Built("scalar", event.value, event.style, event.start_mark))
+        elif kind is MappingStartEvent or kind is SequenceStartEvent:
+            node = _Built("mapping" if kind is MappingStartEvent else "sequence", [], None, event.start_mark)
+            inside.append(node)
+            above.append(inside)
+            inside = node.value
+        elif isinstance(event, CollectionEndEvent):
+            inside = above.pop()
+            if inside[-1].id == "mapping":
+                flat = inside[-1].value
+                inside[-1].value = list(zip(flat[::2], flat[1::2], strict=True))
+        elif kind is DocumentStartEvent:
+            documents += 1
+        elif kind is StreamEndEvent:
+            break
+    return (top or [None]) if documents < 2 else []
+
+
+def _by_ruamel(content: str) -> Node | None:
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import MarkedYAMLError, YAMLError
+    from ruamel.yaml.reader import ReaderError
+
+    try:
+        node: Node | None = YAML(typ="safe", pure=True).compose(content)
+        return node
+    except ReaderError as error:
+        raise NotYamlError(f"found a control character that no text holds: {error.reason}", 1, 1) from error
+    except (YAMLError, ValueError) as error:
+        mark = (error.problem_mark or error.context_mark) if isinstance(error, MarkedYAMLError) else None
+        if not isinstance(error, MarkedYAMLError) or mark is None:
+            raise NotYamlError(f"this is not YAML: {error}", 1, 1) from error
+        problem = " ".join(str(part) for part in (error.context, error.problem) if part)
+        hint = "tabs cannot indent YAML: use spaces" if "\\t" in problem else "look at this line and the one above"
+        raise NotYamlError(f"this is not YAML: {problem}", mark.line + 1, mark.column + 1, hint) from error
