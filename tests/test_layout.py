@@ -11,6 +11,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.reach import reach
+from justlane.engine.questions.sight import sight
 from justlane.model.findings import Source
 from justlane.reports.interface import Look, present
 from justlane.reports.layout import line, render
@@ -66,7 +67,7 @@ class WidthsTest(EstateTest):
                 )
             ],
             "Reach": [reach(index, "imke.vos", asked), reach(index, "svc-nightly", asked), reach(index, "hedda.crane", asked)],
-            "Sight": [reach(index, "vik.sorrel", asked)],
+            "Sight": [sight(index, "vik.sorrel", asked)],
             "Holders": [holders(index, "see-station", "fieldnet/south/bar", asked)],
             "Verdicts": [verify(other, asked.moment)],
             "Comparison": [compare(Side("before", index), Side("after", other), asked)],

@@ -93,7 +93,7 @@ class LookingTest(PeopleTest):
         self.lane("people find nobody-at-all", 1)
         self.lane("people groups nothing-at-all", 1)
         table = list(csv.reader(io.StringIO(self.lane("people groups --format csv").out)))
-        self.assertEqual(len(table), 16)
+        self.assertEqual(len(table), 18)
         person = self.lane("people show lotte.marsh").out
         self.assertIn("northern-crew", person)
         self.assertRegex(person, r"field-crews +northern-crew +people/saltmarsh.ldif:\d+")

@@ -601,7 +601,7 @@ class ShownTest(EstateTest):
             self.assertTrue(all(line.isprintable() for line in ran.out.split("\n")), ran.out)
         self.assertIn(r"\x1b[32mye\u202es", self.run_lane("ask", "ben.ferry", "see-pump", "pumphall").out)
         self.assertEqual(
-            self.run_lane("ask", "ben.ferry", "see-pump", "pumphall", "--format", "json").json["chains"][0]["binding"]["reason"],
+            self.run_lane("ask", "ben.ferry", "see-pump", "pumphall", "--format", "json").json["bindings"][0]["reason"],
             "\x1b[32mye\u202es\nno \x9b1m\x7f",
         )
         ran = self.run_lane("ask", "\x1b[2Jx", "see-pump", "pumphall")

@@ -52,10 +52,14 @@ class Reading(Struct, frozen=True):
         return cast(dict[str, Entry], getattr(self, name))
 
 
+Address = Annotated[str, Meta(max_length=4000)]
+"""Of a scope, as a platform writes it: its names may hold whatever can be printed."""
+
+
 class Shown(Struct, frozen=True):
     """What a platform shows of one container to somebody."""
 
-    lists: list[Word]
+    lists: list[Address]
     """Addresses of the scopes that it lists."""
     total: int
     """How many scopes it says that there are in it, at any depth."""
@@ -64,7 +68,7 @@ class Shown(Struct, frozen=True):
 class Session(Protocol):
     """Somebody, signed in."""
 
-    def sees(self) -> dict[Word, Shown]:
+    def sees(self) -> dict[Address, Shown]:
         """Every scope that the platform shows to them, by address."""
 
     def attempt(self, action: str, scope: str) -> bool:

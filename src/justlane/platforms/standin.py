@@ -22,7 +22,7 @@ from justlane.model.names import one_line
 from justlane.outside.certificates import Trusted
 from justlane.outside.http import Answer, Service
 from justlane.outside.limits import Limits
-from justlane.platforms.interface import PARTS, Entry, Reading, Shown, Word
+from justlane.platforms.interface import PARTS, Address, Entry, Reading, Shown, Word
 
 _LIMITS = Limits(seconds=20)
 _MOST_AT_ONCE = 500
@@ -53,7 +53,7 @@ class _Pass(msgspec.Struct):
 
 
 class _Sees(msgspec.Struct):
-    sees: dict[Word, Shown]
+    sees: dict[Address, Shown]
 
 
 class _Tried(msgspec.Struct):

@@ -27,7 +27,12 @@ class Differences:
         """The users or the groups that differ, by name."""
         if table not in self._found:
             both = paired(self._before.kept(table), self._after.kept(table), attrgetter("name"))
-            self._found[table] = [self._standings(*pair) for pair in both if not self._is_alike(*pair)]
+            try:
+                self._found[table] = [self._standings(*pair) for pair in both if not self._is_alike(*pair)]
+            except IndexError:
+                self._before.require_groups_below(table, len(self._then))
+                self._after.require_groups_below(table, len(self._now))
+                raise
         return self._found[table]
 
     def aliases(self) -> Aliases:

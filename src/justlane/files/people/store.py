@@ -253,6 +253,12 @@ class PeopleStore:
         if self._tables.rows(f"SELECT 1 FROM {table} NOT INDEXED WHERE {_NAMED[table]} = ? LIMIT 1", (int,), name):
             raise self._tables.damaged()
 
+    def require_groups_below(self, table: str, count: int) -> None:
+        """StorageError if one of these is said to be in a group of a number that no group has."""
+        for (held,) in self._tables.stream(f"SELECT held FROM {table} WHERE held <> x''", (bytes,)):
+            if any(number >= count for number, _ in _pairs(held)):
+                raise self._tables.damaged()
+
     def count(self, table: str) -> int:
         """How many users or groups there are."""
         return int(self._tables.rows(f"SELECT count(*) FROM {table}", (int,))[0][0])
