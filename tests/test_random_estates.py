@@ -10,6 +10,7 @@ import tempfile
 import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from unittest import mock
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -29,10 +30,12 @@ from justlane.engine.compiled.differing import Added, difference, laid_over
 from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten, walk_of
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Question, cells_of, judge, may
-from justlane.engine.decision.explaining import Chain, answer
+from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import person
+from justlane.engine.questions import who_may
+from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
 from justlane.files.loading import load
 from justlane.model.bindings import Binding
@@ -274,6 +277,23 @@ class RandomEstatesTest(unittest.TestCase):
                 for action in ACTIONS:
                     expected = oracle.may(user, action, scope, role)
                     self.assertEqual(ruling.allows(user, action, scope, context), expected, (user, action, scope))
+
+    @settings(quick, max_examples=150)
+    @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]), st.sampled_from(ACTIONS))
+    def test_whoever_may_is_found_without_looking_at_everybody(self, estate: Estate, facts: Facts, role: str, action: str) -> None:
+        index = EstateIndex(estate)
+        for question in (asked_in(facts, role), Question(NOW, None, role)):
+            for scope in estate.platforms["p"].scopes:
+                expected = {}
+                for user in EVERYBODY:
+                    judging = judge(index, user, scope, question)
+                    if some := judging.allowed(action, scope):
+                        expected[user] = in_words(judging, some), all_chains(index, judging, action, scope)
+                for few in (0, 30):
+                    with mock.patch.object(who_may, "_FEW", few):
+                        found = holders(index, action, scope, question).holders
+                    self.assertEqual([h.user for h in found], sorted(expected, key=lambda user: (user == "anonymous", user)))
+                    self.assertEqual({h.user: (h.conditions, h.chains) for h in found}, expected)
 
     @settings(quick, max_examples=100)
     @given(estates(), st.data())

@@ -14,7 +14,7 @@ from justlane.model.edits import AllowInRole, Give, KeepInRole, Publish
 from justlane.model.findings import Source
 from justlane.reports import chains
 from justlane.reports.conditions import box_text, boxes_text, condition_text, plain_boxes
-from justlane.reports.edits import effect_text, plain_edit, plain_effect
+from justlane.reports.edits import effect_text, extent_text, plain_edit, plain_effect, plain_extent
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
 
@@ -78,6 +78,7 @@ def _plain_miss(miss: Miss, bindings: chains.References) -> dict[str, Any]:
         "conditions": plain_boxes(miss.conditions),
         "binding": _known(miss, bindings),
         "edit": plain_edit(miss.edit) if miss.edit else None,
+        "reaches": plain_extent(miss.extent) if miss.extent else None,
         "effect": plain_effect(miss.effect) if miss.effect else None,
     }
 
@@ -182,8 +183,9 @@ def _no(result: Reply) -> Iterator[Line]:
         yield line(("  what one change would turn it into a yes", "head"))
     for miss in result.misses[:_MOST_MISSES]:
         yield line("  ·  ", *_miss(answer, miss), source=_line_of(miss), hanging="     ")
-        if miss.effect:
-            yield line((f"     {effect_text(miss.effect)}", "dim"), hanging="     ")
+        if miss.effect or miss.extent:
+            said = effect_text(miss.effect) if miss.effect else extent_text(miss.extent)
+            yield line((f"     {said}", "dim"), hanging="     ")
     left = len(result.misses) - _MOST_MISSES
     if left > 0:
         yield line((f"  and {left} more: see --format json", "dim"))

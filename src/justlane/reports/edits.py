@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from justlane.engine.changes.effect import Effect, Moved, Who
+from justlane.engine.changes.effect import Effect, Extent, Moved, Who
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
 from justlane.model.names import counted
 from justlane.reports import chains
@@ -71,6 +71,17 @@ def effect_text(effect: Effect) -> str:
     if effect.losses:
         parts.append(f"takes {counted(effect.lost, 'cell')} from {_who(effect.losing)}: {_named(effect.losses)}")
     return "; ".join(parts)
+
+
+def plain_extent(extent: Extent) -> dict[str, Any]:
+    """How far an edit can reach, as JSON values."""
+    return {"people": extent.people, "places": extent.places}
+
+
+def extent_text(extent: Extent | None) -> str:
+    """Of an edit whose cells were not counted: how far it can reach."""
+    people, places = (extent.people, extent.places) if extent else (0, 0)
+    return f"reaches {counted(people, 'person', 'people')} at {counted(places, 'place')}, too many to count here"
 
 
 def _who(who: Who) -> str:

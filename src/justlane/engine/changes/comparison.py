@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
 
@@ -10,12 +10,12 @@ from msgspec import Struct
 
 from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.deciding import NOTHING, Judge, Question
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
 from justlane.model.circumstances import Condition
-from justlane.model.estate import Platform, RolesHeld
+from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
@@ -223,18 +223,18 @@ def _changes(
     within: str | None,
     touched: Collection[str] | None,
 ) -> Iterator[CellChange]:
-    cells = dict.fromkeys(cell for index in prepared if index for cell in _cells(index, within))
-    for action, scope in cells:
-        if touched is not None and scope not in touched:
-            continue
-        was, now = (_allowed(j, i, action, scope) for j, i in zip(judges, prepared, strict=True))
-        if was != now:
+    known: dict[tuple[int, int], list[tuple[str, bool, int, int]]] = {}
+    for scope in _places(prepared, within, touched):
+        before, after = (_allowed(j, index, scope) for j, index in zip(judges, prepared, strict=True))
+        key = id(before), id(after)  # shared by all places where the same counts for them
+        if key not in known:
+            known[key] = list(_differing(before, after, prepared))
+        for action, sensitive, was, now in known[key]:
             judging = next(judging for judging in judges if judging)
-            declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
             yield CellChange(
                 action,
                 scope,
-                any(a.sensitive for a in declared),
+                sensitive,
                 bool(now & ~was),
                 bool(was & ~now),
                 _said(judging, was),
@@ -242,19 +242,32 @@ def _changes(
             )
 
 
-def _cells(index: PlatformIndex, within: str | None) -> Iterator[tuple[str, str]]:
-    platform: Platform = index.platform
-    if within is not None and within not in platform.scopes:
-        return
-    for scope in index.coverage.covered(within) if within else platform.scopes:
-        for action in platform.actions:
-            if index.applies(action, scope):
-                yield action, scope
+def _places(
+    prepared: Sequence[PlatformIndex | None], within: str | None, touched: Collection[str] | None
+) -> Iterable[str]:
+    """The scopes of either side, within one of them, where something can change."""
+    there = [index for index in prepared if index and (within is None or within in index.platform.scopes)]
+    if touched is None:
+        lists = (index.coverage.covered(within) if within else index.platform.scopes for index in there)
+        return dict.fromkeys(scope for some in lists for scope in some)
+    if within is None:
+        return touched
+    covered = set[str]().union(*(index.coverage.covered(within) for index in there))
+    return [scope for scope in touched if scope in covered]
 
 
-def _allowed(judging: Judge | None, index: PlatformIndex | None, action: str, scope: str) -> int:
-    known = judging and index and scope in index.platform.scopes and action in index.platform.actions
-    return judging.allowed(action, scope) if judging and known else 0
+def _allowed(judging: Judge | None, index: PlatformIndex | None, scope: str) -> Mapping[str, int]:
+    return judging.at(scope) if judging and index and scope in index.platform.scopes else NOTHING
+
+
+def _differing(
+    before: Mapping[str, int], after: Mapping[str, int], prepared: Sequence[PlatformIndex | None]
+) -> Iterator[tuple[str, bool, int, int]]:
+    for action in dict.fromkeys((*before, *after)):
+        was, now = before.get(action, 0), after.get(action, 0)
+        if was != now:
+            declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
+            yield action, any(a.sensitive for a in declared), was, now
 
 
 def _said(judging: Judge, some: int) -> tuple[Box, ...] | None:

@@ -154,7 +154,7 @@ def _by_role(before: EstateIndex, after: EstateIndex, edit: AllowInRole | KeepIn
     }
     if was.platform.habits.open_role in changed:
         return Touching(None, {edit.platform: None})
-    return _bound(before, [b for b in was.bindings if b.role in changed], moment, closing=False)
+    return _bound(before, [b for role in changed for b in was.giving(role) if b.role == role], moment, closing=False)
 
 
 def _by_publication(before: EstateIndex, after: EstateIndex, edit: Publish, moment: datetime) -> Touching:
@@ -177,3 +177,50 @@ _TOUCHES: Mapping[type, Callable[[EstateIndex, EstateIndex, Any, datetime], Touc
     Join: _by_person,
     Enable: _by_person,
 }
+
+
+class Extent(Struct, frozen=True):
+    """How far an edit can reach at most."""
+
+    people: int
+    places: int
+
+    @property
+    def size(self) -> int:
+        """The most (person, place) pairs for which something can change."""
+        return self.people * self.places
+
+
+def extent(index: EstateIndex, edit: Edit, question: Question) -> Extent:
+    """How many people and places an edit can change something for, without judging any of them."""
+    match edit:
+        case Give() | Withdraw():
+            return _extent_of(index, edit.bindings, question)
+        case AllowInRole() | KeepInRole():
+            return _extent_of(index, index.platform(edit.platform).giving(edit.role), question)
+        case Publish():
+            prepared = index.platform(edit.scope)
+            group = Principal(PrincipalKind.GROUP, edit.group)
+            people = _count_behind(index, group, prepared.platform.name, question)
+            return Extent(people, len(prepared.coverage.covered(edit.scope)))
+        case Join():
+            names = [edit.platform] if edit.group.kind is PrincipalKind.LOCAL_GROUP else list(index.estate.platforms)
+            given = [b for name in names for b in index.platform(name).bindings.of(edit.group)]
+            return Extent(1, sum(len(index.platform(b.scope).coverage.covered(b.scope)) for b in given))
+        case Enable():
+            return Extent(1, sum(len(platform.scopes) for platform in index.estate.platforms.values()))
+
+
+def _extent_of(index: EstateIndex, bindings: Iterable[Binding], question: Question) -> Extent:
+    people = places = 0
+    for (platform, principal), some in _by_principal(bindings).items():
+        people += _count_behind(index, principal, platform, question)
+        coverage = index.platform(platform).coverage
+        places += sum(len(coverage.covered(scope)) for scope in {b.scope for b in some})
+    return Extent(people, places)
+
+
+def _count_behind(index: EstateIndex, principal: Principal, platform: str, question: Question) -> int:
+    if principal.kind is PrincipalKind.AUTHENTICATED:
+        return len(index.estate.directory.users)
+    return len(_behind(index, principal, platform, question.dated))

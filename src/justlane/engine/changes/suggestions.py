@@ -10,7 +10,7 @@ from functools import cached_property
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.changes.effect import Effect, effect
+from justlane.engine.changes.effect import Effect, Extent, effect, extent
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge, space_of
@@ -24,8 +24,8 @@ from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRo
 from justlane.model.estate import Binds
 from justlane.model.people import ANONYMOUS, Principal, PrincipalKind
 
-MOST_COUNTED = 40
-"""Of more suggestions, what they do besides is counted for those with the smallest roles and nearest scopes."""
+MOST_COUNTED = 20_000
+"""(person, place) pairs that are looked at to count what suggestions do besides, those that can reach least first."""
 _MOST_NEW = 3
 """New grants that are offered where nothing else turns the answer."""
 
@@ -59,26 +59,36 @@ class Miss(Struct, frozen=True):
     """For ROLE."""
     conditions: tuple[Box, ...] = ()
     """For CIRCUMSTANCES: those in which it is a yes."""
+    extent: Extent | None = None
+    """How far the edit can reach at most."""
     effect: Effect | None = None
     """All that the edit does; None where it was not counted."""
 
     @property
-    def cells(self) -> int:
-        """Number of cells that somebody gains or loses."""
-        return self.effect.gained + self.effect.lost if self.effect else 0
+    def excess(self) -> tuple[bool, int]:
+        """What is counted first, the smallest number of cells that somebody gains or loses first."""
+        if self.effect:
+            return False, self.effect.gained + self.effect.lost
+        return self.extent is not None, self.extent.size if self.extent else 0
 
 
 def misses(index: EstateIndex, login: str, action: str, address: str, question: Question) -> tuple[Miss, ...]:
     """Every single change that would turn a no into a yes in some circumstances: first those of the question alone,
     then the edits, that with the least excess first."""
     finder = _Finder(index, login, action, address, question)
-    found = sorted(finder.found(), key=finder.size)
-    counted = [
-        replace(miss, effect=effect(index, miss.edit, question)) if miss.edit else miss for miss in found[:MOST_COUNTED]
+    found = [
+        replace(miss, extent=extent(index, miss.edit, question)) if miss.edit else miss
+        for miss in sorted(finder.found(), key=finder.size)
     ]
+    found.sort(key=lambda miss: miss.extent.size if miss.extent else 0)
+    left, counted = MOST_COUNTED, list[Miss]()
+    for miss in found:
+        left -= miss.extent.size if miss.extent else 0
+        counting = miss.edit is not None and left >= 0
+        counted.append(replace(miss, effect=effect(index, miss.edit, question)) if counting and miss.edit else miss)
     order = list(Turn)
-    counted.sort(key=lambda miss: (miss.edit is not None, miss.cells, order.index(miss.turn)))
-    return (*counted, *found[MOST_COUNTED:])
+    counted.sort(key=lambda miss: (miss.edit is not None, *miss.excess, order.index(miss.turn)))
+    return tuple(counted)
 
 
 class _Finder:

@@ -7,7 +7,7 @@ that one run gives a yes or no for a situation, and the exact conditions otherwi
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date, datetime
 from functools import cached_property
 from typing import NamedTuple
@@ -24,6 +24,7 @@ from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
+from justlane.model.people import Principal
 
 Credit = list[tuple[Binding, int]]
 """Bindings that give something, each with the circumstances in which it is the one that does."""
@@ -52,6 +53,10 @@ def space_of(question: Question, conditions: Iterable[Condition], zone: str) -> 
     if question.situation is not None:
         return SituationSpace(question.situation, question.moment, zone, question.dated)
     return CircumstanceSpace(conditions, question.dated, zone)
+
+
+NOTHING: Mapping[str, int] = {}
+"""What somebody may do where they may do nothing."""
 
 
 class Gate(NamedTuple):
@@ -86,6 +91,8 @@ class Judge:
         """Sets of circumstances that were put into words already."""
         self._memo: dict[tuple[object, ...], Credit] = {}
         self._relevant: dict[tuple[str, str | None], list[Binding]] = {}
+        self._profiles: dict[tuple[object, ...], dict[str, int]] = {}
+        self._opened: dict[tuple[str, str | None], int] = {}
 
     @cached_property
     def space(self) -> Space:
@@ -184,6 +191,47 @@ class Judge:
         for gate in self.needs(address):
             found &= self.granted(role, gate.action, gate.scope)
         return found & self.granted(role, action, address) if found else 0
+
+    def at(self, address: str) -> Mapping[str, int]:
+        """All that the person may do at a place: each action with the circumstances in which they may.
+
+        Places where the same counts for them share one answer, which is worked out once.
+        """
+        if not self.person.enabled:
+            return NOTHING
+        kind = self.platform.platform.scopes[address].kind
+        open_to = {role: some for role in self._acting if (some := self._open(role, address))}
+        key = (kind, *((role, some, *map(id, self.relevant(address, role))) for role, some in open_to.items()))
+        if key not in self._profiles:
+            found: dict[str, int] = {}
+            for action in self.platform.platform.actions.values():
+                if action.applies(kind):
+                    some = 0
+                    for role, within in open_to.items():
+                        some |= within & self.granted(role, action.name, address)
+                    if some:
+                        found[action.name] = some
+            self._profiles[key] = found
+        return self._profiles[key]
+
+    @cached_property
+    def _acting(self) -> list[str | None]:
+        return self.active_roles()
+
+    def _open(self, role: str | None, address: str) -> int:
+        """The circumstances in which what must be held besides, to act at a place, is held."""
+        if (address, role) not in self._opened:
+            root, above = self.platform.platform.name, address.rpartition("/")[0]
+            on_the_way = self._habits.on_the_way
+            found = self.space.full
+            if on_the_way and above:
+                found = self._open(role, above)
+                if self.platform.applies(on_the_way, above):
+                    found &= self.granted(role, on_the_way, above)
+            elif self._habits.sign_in:
+                found = self._open(role, root) if above else self.granted(role, self._habits.sign_in, root)
+            self._opened[address, role] = found
+        return self._opened[address, role]
 
     def needs(self, address: str) -> Iterator[Gate]:
         """What must be held besides, in order: the sign-in action at the root, the on-the-way action above."""
@@ -300,16 +348,20 @@ def may(index: EstateIndex, login: str, action: str, address: str, question: Que
     return bool(judge(index, login, address, question).allowed(action, address))
 
 
-def cells_of(judging: Judge, within: str) -> dict[str, dict[str, int]]:
+def cells_of(judging: Judge, within: str) -> dict[str, Mapping[str, int]]:
     """All that one person may do at a scope and everything it covers.
 
     Returns scope address -> action -> the circumstances in which it is allowed; only what is allowed in some.
     """
-    platform = judging.platform
-    cells: dict[str, dict[str, int]] = {}
-    for address in platform.coverage.covered(within):
-        found = {action: judging.allowed(action, address) for action in platform.platform.actions}
-        allowed = {action: some for action, some in found.items() if some}
-        if allowed:
-            cells[address] = allowed
-    return cells
+    touched = reached_from(judging.platform, judging.person.principals)
+    covered = judging.platform.coverage.covered(within)
+    found = {address: judging.at(address) for address in covered if touched is None or address in touched}
+    return {address: allowed for address, allowed in found.items() if allowed}
+
+
+def reached_from(platform: PlatformIndex, principals: Iterable[Principal]) -> set[str] | None:
+    """The places where something could be allowed to somebody: those that a binding to them covers; None for all."""
+    if platform.open_binding is not None:
+        return None
+    mine = [b for principal in principals for b in platform.bindings.of(principal) if b.allows]
+    return {address for scope in dict.fromkeys(b.scope for b in mine) for address in platform.coverage.covered(scope)}

@@ -35,6 +35,7 @@ class CoverageIndex:
         self.scopes = scopes
         self._kept = gathering
         self._found: dict[str, dict[str, tuple[str, CoverStep] | None]] = {}
+        self._covered: dict[str, tuple[str, ...]] = {}
         self._directly: dict[str, list[tuple[str, CoverStep]]] = {}
 
     def _gathering(self, address: str) -> Sequence[tuple[str, Source]]:
@@ -88,11 +89,13 @@ class CoverageIndex:
     def covered(self, address: str) -> tuple[str, ...]:
         """Every scope that this one covers, itself first; each once."""
 
-        def inward(node: str) -> Iterator[tuple[str, None]]:
-            yield from ((child, None) for child in self.children(node))
-            yield from ((item.address, None) for item in self.scopes[node].gathers)
+        if address not in self._covered:
+            self._covered[address] = tuple(walk(address, self._inward))
+        return self._covered[address]
 
-        return tuple(walk(address, inward))
+    def _inward(self, node: str) -> Iterator[tuple[str, None]]:
+        yield from ((child, None) for child in self.children(node))
+        yield from ((item.address, None) for item in self.scopes[node].gathers)
 
     def loops(self) -> list[list[str]]:
         """Resource groups that gather each other, directly or through what they gather."""

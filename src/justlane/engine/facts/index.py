@@ -55,6 +55,17 @@ class PlatformIndex:
             ]
         )
 
+    def giving(self, role: str) -> list[Binding]:
+        """The bindings that give or deny a role, or one that builds on it."""
+        return [b for name in self.roles.built_on(role) for b in self._by_role.get(name, ())]
+
+    @cached_property
+    def _by_role(self) -> dict[str, list[Binding]]:
+        found: dict[str, list[Binding]] = {}
+        for binding in self.bindings:
+            found.setdefault(binding.role, []).append(binding)
+        return found
+
     @cached_property
     def published(self) -> dict[str, list[str]]:
         """Group -> the scopes to which it was published."""

@@ -101,6 +101,13 @@ class RoleIndex:
         found = (self.left_out(base.text, action) for base in role.builds_on)
         return next((left_out for left_out in found if left_out), None)
 
+    def built_on(self, name: str) -> list[str]:
+        """A role, and those that build on it, directly or through others."""
+        found = [name]
+        for role in found:
+            found += [n for n, r in self._roles.items() if n not in found and any(b.text == role for b in r.builds_on)]
+        return found
+
     def with_action(self, action: str) -> list[str]:
         """Names of the roles that hold an action."""
         return [name for name in self._roles if action in self.holdings(name)]

@@ -10,6 +10,7 @@ from justlane.engine.decision.deciding import Question, judge
 from justlane.engine.decision.explaining import Failing, answer
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
+from justlane.engine.questions.who_may import who_may
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
@@ -145,8 +146,13 @@ class _Judging:
 
     def _who_may(self, duty: Duty) -> list[str]:
         """Everybody who may in some circumstances; last whoever has not signed in."""
-        everybody = (*self._index.estate.directory.users, ANONYMOUS_NAME)
-        return [login for login in everybody if self._where(login, duty)]
+        found = {
+            somebody.login
+            for place in self._places(duty)
+            for alike, _ in who_may(self._index, duty.action, place, self._question)
+            for somebody in alike
+        }
+        return sorted(found, key=lambda login: (login == ANONYMOUS_NAME, login))
 
     def _can(self, login: str, duty: Duty) -> list[Evidence]:
         """The fact that somebody may (perhaps in some circumstances only), citing the binding that gives it."""

@@ -8,7 +8,8 @@ from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.decision.explaining import Chain, all_chains, in_words
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, kinds_of_people
+from justlane.engine.facts.people import ANONYMOUS_NAME
+from justlane.engine.questions.who_may import who_may
 
 
 class Holder(Struct, frozen=True):
@@ -34,11 +35,10 @@ def holders(index: EstateIndex, action: str, address: str, question: Question) -
     """Everyone who may in some circumstances, in the order of their logins; last whoever has not signed in."""
     prepared, zone = index.platform(address), index.estate.time_zone
     found: list[Holder] = []
-    for alike in kinds_of_people(index, prepared, question.dated):
-        some = Judge(prepared, alike[0], question, zone).allowed(action, address)
-        for somebody in alike if some else ():
-            judging = Judge(prepared, somebody, question, zone)
-            chains = all_chains(index, judging, action, address)
-            found.append(Holder(somebody.login, chains, in_words(judging, judging.allowed(action, address))))
+    for alike, first in who_may(index, action, address, question):
+        conditions = in_words(first, first.allowed(action, address))
+        for somebody in alike:
+            judging = Judge(prepared, somebody, question, zone, first.space)
+            found.append(Holder(somebody.login, all_chains(index, judging, action, address), conditions))
     found.sort(key=lambda holder: (holder.user == ANONYMOUS_NAME, holder.user))
     return Holders(action, address, prepared.applies(action, address), tuple(found))

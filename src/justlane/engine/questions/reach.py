@@ -77,7 +77,7 @@ def reach(
     for name in names:
         judging = judge(index, login, name, question)
         enabled = judging.person.enabled
-        allowed = cells_of(judging, within or name)
+        allowed: Mapping[str, Mapping[str, int]] = cells_of(judging, within or name)
         if pattern is not None:
             allowed = _narrowed(allowed, set(matching(pattern, judging.platform.platform.actions)))
         scopes += len(allowed)

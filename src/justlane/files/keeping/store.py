@@ -160,6 +160,7 @@ class StoredBindings:
         self._platform = platform
         self._known: dict[int, Binding] = {}
         self._at: dict[str, list[Binding]] = {}
+        self._of: dict[Principal, list[Binding]] = {}
         self._places: dict[int, int] = {}
 
     def __iter__(self) -> Iterator[Binding]:
@@ -173,8 +174,10 @@ class StoredBindings:
 
     def of(self, principal: Principal) -> Sequence[Binding]:
         """Those to a principal."""
-        where = "name = ? AND kind = ? AND platform = ?"
-        return self._selected(where, principal.name, principal.kind, self._platform)
+        if principal not in self._of:
+            where = "name = ? AND kind = ? AND platform = ?"
+            self._of[principal] = self._selected(where, principal.name, principal.kind, self._platform)
+        return self._of[principal]
 
     def principals(self) -> Collection[Principal]:
         """Everything that one of them names."""

@@ -113,6 +113,11 @@ class Moved(TypedDict):
     cells: int
 
 
+class Extent(TypedDict):
+    people: int
+    places: int
+
+
 class Effect(TypedDict):
     people: int
     gaining: Who
@@ -129,6 +134,7 @@ class Miss(TypedDict):
     conditions: list[Box]
     binding: Number | None
     edit: Edit | None
+    reaches: Extent | None
     effect: Effect | None
 
 

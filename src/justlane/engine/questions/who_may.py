@@ -1,0 +1,80 @@
+"""Everybody who may do an action at a place, without looking at everybody: only whom a binding there could give it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person, people_behind, person
+from justlane.model.estate import RolesHeld
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+
+_FEW = 30
+"""So few people are looked up one by one."""
+
+
+def who_may(index: EstateIndex, action: str, address: str, question: Question) -> Iterator[tuple[list[Person], Judge]]:
+    """Enabled people, and whoever has not signed in, who may in some circumstances; those together whom nothing that
+    matters there tells apart, with a judge for the first of them.
+
+    Their principals are those that matter there, where they are many.
+    """
+    prepared = index.platform(address)
+    if not prepared.applies(action, address):
+        return
+    giving = [b for b in prepared.covering_bindings(address) if b.allows and action in prepared.roles.holdings(b.role)]
+    logins: dict[str, None] = {}
+    for principal in dict.fromkeys(b.principal for b in giving):
+        logins |= dict.fromkeys(_behind(index, prepared, principal, question))
+    for alike in _kinds(index, prepared, address, list(logins), question):
+        judging = Judge(prepared, alike[0], question, index.estate.time_zone)
+        if judging.allowed(action, address):
+            yield alike, judging
+
+
+def _behind(index: EstateIndex, prepared: PlatformIndex, principal: Principal, question: Question) -> list[str]:
+    if principal == ANONYMOUS:
+        return [ANONYMOUS_NAME]
+    return people_behind(index, principal, prepared.platform.name, question.dated)
+
+
+def _kinds(
+    index: EstateIndex, prepared: PlatformIndex, address: str, logins: list[str], question: Question
+) -> list[list[Person]]:
+    """People by what matters at a place: their bindings there and on the way to it, and the ceilings."""
+    matters = _matters(index, prepared, address, question)
+    one_role = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
+    if one_role or len(logins) <= _FEW:
+        people = [person(index, login, prepared.platform.name, question.dated) for login in logins]
+        matters = prepared.named if one_role else matters
+    else:
+        people = _from_above(index, prepared, logins, matters, question)
+    found: dict[frozenset[Principal], list[Person]] = {}
+    for somebody in people:
+        found.setdefault(somebody.principals & matters, []).append(somebody)
+    return list(found.values())
+
+
+def _matters(index: EstateIndex, prepared: PlatformIndex, address: str, question: Question) -> frozenset[Principal]:
+    gates = judge(index, ANONYMOUS_NAME, address, question).needs(address)
+    places = dict.fromkeys([address, *(gate.scope for gate in gates)])
+    bound = [b.principal for place in places for b in prepared.covering_bindings(place)]
+    ceilings = [p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)]
+    return frozenset((*bound, *ceilings))
+
+
+def _from_above(
+    index: EstateIndex, prepared: PlatformIndex, logins: list[str], matters: frozenset[Principal], question: Question
+) -> list[Person]:
+    """The same people, found from what matters down to whom it stands for."""
+    held: dict[str, set[Principal]] = {login: {AUTHENTICATED} for login in logins}
+    if ANONYMOUS_NAME in held:
+        held[ANONYMOUS_NAME] = {ANONYMOUS}
+    for principal in matters - {AUTHENTICATED, ANONYMOUS}:
+        for login in _behind(index, prepared, principal, question):
+            if login in held and login != ANONYMOUS_NAME:
+                held[login].add(principal)
+    return [
+        Person(login, True, frozenset((*some, Principal(PrincipalKind.USER, login)))) for login, some in held.items()
+    ]
