@@ -31,10 +31,10 @@ from justlane.engine.compiled.flattening import UnsuitableError, count_cells, fl
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Question, cells_of, judge, may
 from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
+from justlane.engine.facts import people
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import person
-from justlane.engine.questions import who_may
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
 from justlane.files.loading import load
@@ -290,7 +290,7 @@ class RandomEstatesTest(unittest.TestCase):
                     if some := judging.allowed(action, scope):
                         expected[user] = in_words(judging, some), all_chains(index, judging, action, scope)
                 for few in (0, 30):
-                    with mock.patch.object(who_may, "_FEW", few):
+                    with mock.patch.object(people, "FEW", few):
                         found = holders(index, action, scope, question).holders
                     self.assertEqual([h.user for h in found], sorted(expected, key=lambda user: (user == "anonymous", user)))
                     self.assertEqual({h.user: (h.conditions, h.chains) for h in found}, expected)

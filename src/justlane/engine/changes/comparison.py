@@ -13,7 +13,7 @@ from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import NOTHING, Judge, Question
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, Person, person
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person, reduced
 from justlane.model.circumstances import Condition
 from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal
@@ -133,10 +133,14 @@ def _on_platform(
     prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
     if users is None:
         users = (*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME)
+    known = [
+        reduced(side, index, question.dated, users, index.named) if index else {}
+        for side, index in zip(sides, prepared, strict=True)
+    ]
     classes: dict[tuple[object, ...], list[str]] = {}
     people: dict[tuple[object, ...], list[Person]] = {}
     for login in users:
-        both = [_person(side, login, name, index, question.dated) for side, index in zip(sides, prepared, strict=True)]
+        both = [some.get(login, NOBODY) for some in known]
         key: tuple[object, ...] = tuple((p.enabled, p.principals) for p in both)
         classes.setdefault(key, []).append(login)
         people[key] = both
@@ -167,15 +171,6 @@ def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:
         for binding in index.bindings.of(principal)
         for scope in index.coverage.covered(binding.scope)
     }
-
-
-def _person(side: EstateIndex, login: str, platform: str, index: PlatformIndex | None, moment: datetime) -> Person:
-    """Somebody, reduced to what the platform's bindings and ceilings can tell apart."""
-    known = login in side.estate.directory.users or login == ANONYMOUS_NAME
-    if index is None or not known:
-        return NOBODY
-    found = person(side, login, platform, moment)
-    return Person("", found.enabled, found.principals & index.named)
 
 
 def _judges(

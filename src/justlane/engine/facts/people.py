@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Set
 from datetime import datetime
 
 from msgspec import Struct
@@ -31,14 +32,47 @@ def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> P
     return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known, moment))
 
 
+FEW = 30
+"""So few people are looked up one by one."""
+
+
+def reduced(
+    index: EstateIndex, prepared: PlatformIndex, moment: datetime, logins: Collection[str], named: Set[Principal]
+) -> dict[str, Person]:
+    """Users (or `anonymous`), with those of their principals alone that are among some names; unknown ones left out.
+
+    Many are found from the names down to whom these stand for, which looks at nobody's other groups.
+    """
+    users, platform = index.estate.directory.users, prepared.platform.name
+    if len(logins) <= FEW or len(logins) < len(named) * bool(FEW):
+        known = [login for login in logins if login == ANONYMOUS_NAME or login in users]
+        people = (person(index, login, platform, moment) for login in known)
+        return {p.login: Person(p.login, p.enabled, p.principals & named) for p in people}
+    always = [AUTHENTICATED] if AUTHENTICATED in named else []
+    held: dict[str, list[Principal]] = {login: [*always] for login in logins}
+    for principal in named - {AUTHENTICATED, ANONYMOUS}:
+        for login in _everybody_behind(index, principal, platform, moment):
+            if login in held:
+                held[login].append(principal)
+    if ANONYMOUS_NAME in held:
+        held[ANONYMOUS_NAME] = [ANONYMOUS] if ANONYMOUS in named else []
+    known_users = users.items() if len(held) > len(users) // 10 else ((n, users[n]) for n in held if n in users)
+    found = {n: Person(n, entry.enabled, frozenset(held[n])) for n, entry in known_users if n in held}
+    if ANONYMOUS_NAME in held:
+        found[ANONYMOUS_NAME] = Person(ANONYMOUS_NAME, True, frozenset(held[ANONYMOUS_NAME]))
+    return found
+
+
 def kinds_of_people(index: EstateIndex, prepared: PlatformIndex, moment: datetime) -> list[list[Person]]:
     """All enabled users in the order of their logins, and last whoever has not signed in; together those whom nothing
     on the platform tells apart."""
+    everybody = (*sorted(index.estate.directory.users), ANONYMOUS_NAME)
+    people = reduced(index, prepared, moment, everybody, prepared.named)
     found: dict[frozenset[Principal], list[Person]] = {}
-    for login in (*sorted(index.estate.directory.users), ANONYMOUS_NAME):
-        somebody = person(index, login, prepared.platform.name, moment)
+    for login in everybody:
+        somebody = people[login]
         if somebody.enabled:
-            found.setdefault(somebody.principals & prepared.named, []).append(somebody)
+            found.setdefault(somebody.principals, []).append(somebody)
     return list(found.values())
 
 
@@ -90,13 +124,19 @@ def people_behind(index: EstateIndex, principal: Principal, platform: str, momen
     users = index.estate.directory.users
     if principal.kind is PrincipalKind.AUTHENTICATED:
         return [login for login, entry in users.items() if entry.enabled]
-    found: set[str] = set()
+    found = _everybody_behind(index, principal, platform, moment)
+    return sorted(login for login in found if login in users and users[login].enabled)
+
+
+def _everybody_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> set[str]:
+    """The same of a group, a local group or a user, disabled and unknown ones included."""
     members = [principal]
     if principal.kind is PrincipalKind.LOCAL_GROUP:
         members = [m.member for m in local_members(index, principal.name, platform, moment)]
+    found: set[str] = set()
     for member in members:
         if member.kind is PrincipalKind.GROUP:
             found.update(index.membership.users_in(member.name))
         elif member.kind is PrincipalKind.USER:
             found.add(member.name)
-    return sorted(login for login in found if login in users and users[login].enabled)
+    return found

@@ -107,7 +107,7 @@ def _row(
 
 
 def _allowed(judging: Judge, action: str, address: str) -> int:
-    return judging.allowed(action, address)
+    return judging.at(address).get(action, 0)
 
 
 def _role_held(judging: Judge, role: str, address: str) -> int:

@@ -6,19 +6,16 @@ from collections.abc import Iterator
 
 from justlane.engine.decision.deciding import Judge, Question, judge
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, Person, people_behind, person
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person, people_behind, reduced
 from justlane.model.estate import RolesHeld
-from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
-
-_FEW = 30
-"""So few people are looked up one by one."""
+from justlane.model.people import ANONYMOUS, Principal
 
 
 def who_may(index: EstateIndex, action: str, address: str, question: Question) -> Iterator[tuple[list[Person], Judge]]:
     """Enabled people, and whoever has not signed in, who may in some circumstances; those together whom nothing that
     matters there tells apart, with a judge for the first of them.
 
-    Their principals are those that matter there, where they are many.
+    Their principals are those that matter there.
     """
     prepared = index.platform(address)
     if not prepared.applies(action, address):
@@ -43,16 +40,12 @@ def _kinds(
     index: EstateIndex, prepared: PlatformIndex, address: str, logins: list[str], question: Question
 ) -> list[list[Person]]:
     """People by what matters at a place: their bindings there and on the way to it, and the ceilings."""
-    matters = _matters(index, prepared, address, question)
     one_role = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
-    if one_role or len(logins) <= _FEW:
-        people = [person(index, login, prepared.platform.name, question.dated) for login in logins]
-        matters = prepared.named if one_role else matters
-    else:
-        people = _from_above(index, prepared, logins, matters, question)
+    matters = prepared.named if one_role else _matters(index, prepared, address, question)
     found: dict[frozenset[Principal], list[Person]] = {}
-    for somebody in people:
-        found.setdefault(somebody.principals & matters, []).append(somebody)
+    for somebody in reduced(index, prepared, question.dated, logins, matters).values():
+        if somebody.enabled:
+            found.setdefault(somebody.principals, []).append(somebody)
     return list(found.values())
 
 
@@ -62,19 +55,3 @@ def _matters(index: EstateIndex, prepared: PlatformIndex, address: str, question
     bound = [b.principal for place in places for b in prepared.covering_bindings(place)]
     ceilings = [p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)]
     return frozenset((*bound, *ceilings))
-
-
-def _from_above(
-    index: EstateIndex, prepared: PlatformIndex, logins: list[str], matters: frozenset[Principal], question: Question
-) -> list[Person]:
-    """The same people, found from what matters down to whom it stands for."""
-    held: dict[str, set[Principal]] = {login: {AUTHENTICATED} for login in logins}
-    if ANONYMOUS_NAME in held:
-        held[ANONYMOUS_NAME] = {ANONYMOUS}
-    for principal in matters - {AUTHENTICATED, ANONYMOUS}:
-        for login in _behind(index, prepared, principal, question):
-            if login in held and login != ANONYMOUS_NAME:
-                held[login].add(principal)
-    return [
-        Person(login, True, frozenset((*some, Principal(PrincipalKind.USER, login)))) for login, some in held.items()
-    ]
