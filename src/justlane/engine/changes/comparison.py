@@ -8,6 +8,7 @@ from functools import lru_cache
 
 from msgspec import Struct
 
+from justlane.engine.changes.narrowing import Narrowing
 from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import NOTHING, Judge, Question
@@ -133,10 +134,12 @@ def _on_platform(
     prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
     if users is None:
         users = (*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME)
+    named = frozenset[Principal]().union(*(index.named for index in prepared if index))
     known = [
-        reduced(side, index, question.dated, users, index.named) if index else {}
+        reduced(side, index, question.dated, users, named) if index else {}
         for side, index in zip(sides, prepared, strict=True)
     ]
+    narrowing = Narrowing(prepared[0], prepared[1], sides[0].estate.time_zone == sides[1].estate.time_zone)
     classes: dict[tuple[object, ...], list[str]] = {}
     people: dict[tuple[object, ...], list[Person]] = {}
     for login in users:
@@ -145,9 +148,15 @@ def _on_platform(
         classes.setdefault(key, []).append(login)
         people[key] = both
     for key, alike in classes.items():
-        judges = _judges(sides, prepared, people[key], question)
-        touched = _touched(prepared[1], *people[key]) if only_people and prepared[1] else places
-        yield alike, list(_changes(judges, prepared, within, touched))
+        was, now = people[key]
+        touched = places
+        if only_people and prepared[1]:
+            touched = _touched(prepared[1], was, now)
+        elif places is None and was == now:
+            touched = narrowing.touched(was.principals)
+        if touched is None or touched:
+            judges = _judges(sides, prepared, people[key], question)
+            yield alike, list(_changes(judges, prepared, within, touched))
 
 
 def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:

@@ -234,7 +234,10 @@ class PeopleStore:
 
     def _bare(self, name: str) -> Group:
         query = "SELECT name, purpose, source, line, stable FROM groups WHERE name = ?"
-        _, purpose, source, line, stable = self._tables.rows(query, (str, str, int, int, str), name)[0]
+        rows = self._tables.rows(query, (str, str, int, int, str), name)
+        if not rows:
+            raise self._tables.damaged()  # only its index does not know it
+        _, purpose, source, line, stable = rows[0]
         return Group(name, purpose, (), self._cited(source).group(name, line), stable)
 
     def names(self, table: str) -> Iterator[str]:
