@@ -78,7 +78,7 @@ def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -
       justlane people show
       justlane people show imke.vos
 
-    Ends with 0.
+    Ends with 0; with 2 if the platforms' own groups cannot be told because the estate is not sound.
     """
     place = options.folder_of(folder)
     store = _store(place, as_of)
@@ -87,16 +87,18 @@ def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -
         return
     membership = MembershipIndex(store.directory(), store.groups_with)
     own = _own_groups(folder, as_of)
-    found = portrait(membership, name, own)
+    local = own or []
+    found = portrait(membership, name, local)
     if found is None:
         from justlane.model.names import did_you_mean
 
-        several = [f"{sized.platform}/{name}" for sized in own if sized.group.name == name]
+        several = [f"{sized.platform}/{name}" for sized in local if sized.group.name == name]
         if several:
             raise UsageError(f"several platforms have a local group {name!r}", f"name one: {', '.join(several)}")
-        everybody = [*store.names("users"), *store.names("groups"), *(sized.group.name for sized in own)]
+        everybody = [*store.names("users"), *store.names("groups"), *(sized.group.name for sized in local)]
         raise UsageError(f"there is no user and no group {name!r}", did_you_mean(name, everybody))
     show("Portrait", found, form)
+    click.get_current_context().exit(_code(found, own))
 
 
 @people.command(short_help="Groups with their sizes, direct and nested.")
@@ -113,15 +115,16 @@ def groups(pattern: str, folder: Path | None, as_of: str | None, form: str) -> N
     Example:
       justlane people groups crew
 
-    Ends with 0, or with 1 if there is none.
+    Ends with 0; with 1 if there is none; with 2 if the platforms' own groups cannot be told: the estate is not sound.
     """
     store = _store(options.folder_of(folder), as_of)
-    found = _groups(store, folder, as_of, pattern)
+    own = _own_groups(folder, as_of)
+    found = _groups(store, own, pattern)
     if not found:
-        hint = words_like(pattern, [*store.names("groups"), *(own.group.name for own in _own_groups(folder, as_of))])
+        hint = words_like(pattern, [*store.names("groups"), *(sized.group.name for sized in own or ())])
         say(f"no group is called like {pattern!r}" + (f": {hint}" if hint else ""))
     show("GroupSizes", found, form)
-    click.get_current_context().exit(0 if found else 1)
+    click.get_current_context().exit(_code(found, own))
 
 
 @people.command(short_help="People and groups by a part of their names.")
@@ -138,12 +141,13 @@ def find(pattern: str, folder: Path | None, as_of: str | None, form: str) -> Non
     Example:
       justlane people find vos
 
-    Ends with 0, or with 1 if nothing fits.
+    Ends with 0; with 1 if nothing fits; with 2 if the platforms' own groups cannot be told: the estate is not sound.
     """
     store = _store(options.folder_of(folder), as_of)
-    found = Found(tuple(user for _, user in store.users(pattern)), _groups(store, folder, as_of, pattern))
+    own = _own_groups(folder, as_of)
+    found = Found(tuple(user for _, user in store.users(pattern)), _groups(store, own, pattern))
     show("Found", found, form)
-    click.get_current_context().exit(0 if found.users or found.groups else 1)
+    click.get_current_context().exit(_code(found.users or found.groups, own))
 
 
 @people.command(short_help="Who joined, left, moved, was disabled; what access that changed.")
@@ -213,22 +217,29 @@ def renames(write: bool, folder: Path | None) -> None:
     click.get_current_context().exit(1 if wanted and not write else 0)
 
 
-def _groups(store: PeopleStore, folder: Path | None, as_of: str | None, pattern: str) -> tuple[SizedGroup, ...]:
+def _groups(store: PeopleStore, own: list[SizedGroup] | None, pattern: str) -> tuple[SizedGroup, ...]:
     """The directories' groups whose names fit a pattern, and those that platforms keep for themselves."""
     fits = fitting(pattern)
-    own = [sized for sized in _own_groups(folder, as_of) if fits(sized.group.name)]
-    found = [*(SizedGroup(*pair) for pair in store.sizes(pattern)), *own]
+    local = [sized for sized in own or () if fits(sized.group.name)]
+    found = [*(SizedGroup(*pair) for pair in store.sizes(pattern)), *local]
     return tuple(sorted(found, key=lambda sized: (sized.group.name, sized.platform)))
 
 
-def _own_groups(folder: Path | None, as_of: str | None) -> list[SizedGroup]:
-    """The groups that platforms keep for themselves; none where the estate is not sound."""
+def _own_groups(folder: Path | None, as_of: str | None) -> list[SizedGroup] | None:
+    """The groups that platforms keep for themselves; None where the estate is not sound, and they cannot be told."""
     try:
         index = options.indexed(folder, as_of)
     except EstateError:
         warn("the platforms' own groups cannot be told while the estate is not sound: justlane check")
-        return []
+        return None
     return local_groups(index, index.estate.people.taken if as_of and index.estate.people else now())
+
+
+def _code(found: object, own: list[SizedGroup] | None) -> int:
+    """How a look at people ends: never with 0 if a part of the estate could not be read."""
+    if own is None:
+        return 2
+    return 0 if found else 1
 
 
 def _store(place: Path, as_of: str | None) -> PeopleStore:
