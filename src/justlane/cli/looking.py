@@ -12,6 +12,7 @@ from justlane.cli.circumstances import circumstance_options, day_option, on_day,
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import show
 from justlane.engine.facts.index import EstateIndex
+from justlane.model.errors import UsageError
 from justlane.model.patterns import ANY
 from justlane.model.scopes import platform_of
 
@@ -45,6 +46,8 @@ def holders(
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
     pattern, place = (action, scope) if scope is not None else (None, action)
+    if scope is None and place not in estate.platforms and any(place in p.actions for p in estate.platforms.values()):
+        raise UsageError(f"found the action {place!r} and no scope", "name the place too: ACTION SCOPE")
     place = options.known_scope(estate, place)
     asked = question(estate, given, place)
     if pattern is not None and ANY not in pattern:

@@ -165,6 +165,8 @@ def platform_with(estate: Estate, what: str, name: str, platform: str | None) ->
         _known(name, named[known], f"{known} has no {what}")
         return known
     found = [known for known, names in named.items() if name in names]
+    if not found and what == "action" and any(name in p.roles for p in estate.platforms.values()):
+        raise UsageError(f"there is no action {name!r}", "there is a role of that name: add --role")
     if not found:
         _known(name, {one: 0 for names in named.values() for one in names}, f"there is no {what}")
     if len(found) > 1:

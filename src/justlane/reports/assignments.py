@@ -29,6 +29,7 @@ def plain(result: Assignments) -> dict[str, Any]:
             "through": [str(step.group) for step in a.memberships],
             "standing": a.standing.value,
             "inherited": a.inherited,
+            "partly": a.partly,
         }
         for a in result.given
     ]
@@ -60,7 +61,7 @@ def _row(result: Assignments, a: Assignment) -> tuple[object, ...]:
     state += ["account disabled"] if not result.enabled else []
     state += ["here only"] if binding.here_only else []
     state += ["built in"] if binding.built_in else []
-    state += ["inherited"] if a.inherited else []
+    state += ["inherited"] if a.inherited else ["for a part"] if a.partly else []
     state += [binding.acting] if binding.bundle else []
     return (
         binding.role,

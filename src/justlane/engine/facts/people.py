@@ -96,8 +96,9 @@ def with_local_groups(
 
 
 def local_members(index: EstateIndex, name: str, platform: str, moment: datetime) -> list[LocalMember]:
-    """The members of a local group on the day of a moment."""
-    members = index.estate.platforms[platform].local_groups[name].members
+    """The members of a local group on the day of a moment; nobody where the platform has none of that name."""
+    local = index.estate.platforms[platform].local_groups.get(name)
+    members = local.members if local else ()
     if all(member.last_day is None for member in members):
         return list(members)
     day = on_clock(moment, index.estate.time_zone).date()

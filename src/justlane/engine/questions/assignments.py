@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -23,6 +24,8 @@ class Assignment(Struct, frozen=True):
     standing: Standing
     inherited: bool
     """Whether it stands at a scope above the one that was asked about."""
+    partly: bool = False
+    """Whether it stands elsewhere, at a resource group that gathers something inside."""
 
 
 class Assignments(Struct, frozen=True):
@@ -88,11 +91,12 @@ def _on(
     if within is None:
         return found
     above, below = set(prepared.coverage.covering(within)) - {within}, set(prepared.coverage.covered(within))
-    return [
-        Assignment(a.binding, a.memberships, a.standing, a.binding.scope in above)
+    inside = (
+        replace(a, inherited=a.binding.scope in above, partly=a.binding.scope not in above | below)
         for a in found
-        if a.binding.scope in below or prepared.covers(a.binding, within)
-    ]
+        if not below.isdisjoint(prepared.coverage.covered(a.binding.scope))
+    )
+    return [a for a in inside if not a.inherited or not a.binding.here_only]
 
 
 def ways_from(

@@ -106,6 +106,7 @@ class Assignment(TypedDict):
     through: list[str]
     standing: Standing
     inherited: bool
+    partly: bool
 
 
 class PublishedOn(TypedDict):
