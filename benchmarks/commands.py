@@ -43,14 +43,18 @@ def main(size: str, runs: int) -> None:
         cell = re.search(r"user: (\S+), may: (\S+), at: ([^}]+)}", (folder / "expectations.yaml").read_text())
         assert cell is not None
         user, action, place = cell.groups()
-        given = re.search(r"to: user (\S+)\n +at: (\S+)", (folder / "bindings" / "part-00.yaml").read_text())
+        first = (folder / "bindings" / "part-00.yaml").read_text()
+        given = re.search(r"give: (\S+)\n +to: user (\S+)\n +at: (\S+)", first)
         assert given is not None
+        role, holder, there = given.groups()
+        held = re.search(rf"  {role}:\n.*\n +allows: \[([^,]+),", (folder / "yard.yaml").read_text())
+        assert held is not None
         commands = {
             "check": ["check"],
             "check after an edit": ["check"],
-            "ask": ["ask", given.group(1), "see-station", given.group(2)],
+            "ask": ["ask", holder, held.group(1), there],
             "ask, a no": ["ask", user, action, place],
-            "reach": ["reach", given.group(1)],
+            "reach": ["reach", holder],
             "holders": ["holders", action, place],
             "holders SCOPE": ["holders", place],
             "tally": ["tally"],
