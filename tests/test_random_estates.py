@@ -289,8 +289,8 @@ class RandomEstatesTest(unittest.TestCase):
                     judging = judge(index, user, scope, question)
                     if some := judging.allowed(action, scope):
                         expected[user] = in_words(judging, some), all_chains(index, judging, action, scope)
-                for few in (0, 30):
-                    with mock.patch.object(people, "FEW", few):
+                for few in (False, True):
+                    with mock.patch.object(people, "are_few", return_value=few):
                         found = holders(index, action, scope, question).holders
                     self.assertEqual([h.user for h in found], sorted(expected, key=lambda user: (user == "anonymous", user)))
                     self.assertEqual({h.user: (h.conditions, h.chains) for h in found}, expected)

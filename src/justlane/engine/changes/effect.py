@@ -12,7 +12,7 @@ from msgspec import Struct
 from justlane.engine.changes.comparison import CellChange, Comparison, Side, compare
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.edited import edited
-from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
 from justlane.model.bindings import Binding
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
@@ -84,7 +84,7 @@ def effect(index: EstateIndex, edit: Edit, question: Question) -> Effect:
 def difference(index: EstateIndex, edit: Edit, question: Question) -> Comparison:
     """Every cell that somebody gains or loses by the edit."""
     after, asked = edited(index, edit), Question(question.moment, day=question.dated)
-    touching = _TOUCHES[type(edit)](index, after, edit, asked.dated)
+    touching = _TOUCHES[type(edit)](index, edit, asked.dated)
     sides = Side("before", index), Side("after", after)
     users, places = touching.users, touching.places
     if touching.only_people:
@@ -115,8 +115,8 @@ def _moved(comparison: Comparison, counts: _Counts) -> tuple[Moved, ...]:
     return tuple(sorted(moved, key=lambda m: (not m.sensitive, -m.cells, m.action)))
 
 
-def _by_bindings(before: EstateIndex, after: EstateIndex, edit: Give | Withdraw, moment: datetime) -> Touching:
-    return _bound(before, edit.bindings, moment)
+def _by_bindings(index: EstateIndex, edit: Give | Withdraw, moment: datetime) -> Touching:
+    return _bound(index, edit.bindings, moment)
 
 
 def _bound(index: EstateIndex, bindings: Iterable[Binding], moment: datetime, *, closing: bool = True) -> Touching:
@@ -147,28 +147,25 @@ def _behind(index: EstateIndex, principal: Principal, platform: str, moment: dat
     return set(people_behind(index, principal, platform, moment))
 
 
-def _by_role(before: EstateIndex, after: EstateIndex, edit: AllowInRole | KeepInRole, moment: datetime) -> Touching:
-    was, now = before.platform(edit.platform), after.platform(edit.platform)
-    changed = {
-        role for role in was.platform.roles if was.roles.holdings(role).keys() != now.roles.holdings(role).keys()
-    }
-    if was.platform.habits.open_role in changed:
+def _by_role(index: EstateIndex, edit: AllowInRole | KeepInRole, moment: datetime) -> Touching:
+    prepared = index.platform(edit.platform)
+    if prepared.platform.habits.open_role in prepared.roles.built_on(edit.role):
         return Touching(None, {edit.platform: None})
-    return _bound(before, [b for role in changed for b in was.giving(role) if b.role == role], moment, closing=False)
+    return _bound(index, prepared.giving(edit.role), moment, closing=False)
 
 
-def _by_publication(before: EstateIndex, after: EstateIndex, edit: Publish, moment: datetime) -> Touching:
+def _by_publication(index: EstateIndex, edit: Publish, moment: datetime) -> Touching:
     name = platform_of(edit.scope)
-    prepared: PlatformIndex = before.platform(name)
+    prepared = index.platform(name)
     group = Principal(PrincipalKind.GROUP, edit.group)
-    return Touching(_behind(before, group, name, moment), {name: prepared.coverage.covered(edit.scope)})
+    return Touching(_behind(index, group, name, moment), {name: prepared.coverage.covered(edit.scope)})
 
 
-def _by_person(before: EstateIndex, after: EstateIndex, edit: Join | Enable, moment: datetime) -> Touching:
+def _by_person(index: EstateIndex, edit: Join | Enable, moment: datetime) -> Touching:
     return Touching([edit.login], {}, only_people=True)
 
 
-_TOUCHES: Mapping[type, Callable[[EstateIndex, EstateIndex, Any, datetime], Touching]] = {
+_TOUCHES: Mapping[type, Callable[[EstateIndex, Any, datetime], Touching]] = {
     Give: _by_bindings,
     Withdraw: _by_bindings,
     AllowInRole: _by_role,

@@ -84,8 +84,8 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
     left, counted = MOST_COUNTED, list[Miss]()
     for miss in found:
         left -= miss.extent.size if miss.extent else 0
-        counting = miss.edit is not None and left >= 0
-        counted.append(replace(miss, effect=effect(index, miss.edit, question)) if counting and miss.edit else miss)
+        done = effect(index, miss.edit, question) if miss.edit and left >= 0 else None
+        counted.append(replace(miss, effect=done))
     order = list(Turn)
     counted.sort(key=lambda miss: (miss.edit is not None, *miss.excess, order.index(miss.turn)))
     return tuple(counted)

@@ -70,6 +70,17 @@ class Gate(NamedTuple):
     """The habit's own line."""
 
 
+def gates_to(platform: PlatformIndex, address: str) -> Iterator[Gate]:
+    """What must be held to act at a place, in order: the sign-in action at the root, the on-the-way action above."""
+    habits, scopes = platform.platform.habits, platform.platform.scopes
+    if habits.sign_in:
+        yield Gate(habits.sign_in, platform.platform.name, True, habits.lines.get("sign-in"))
+    if habits.on_the_way:
+        asking, source = platform.platform.actions[habits.on_the_way], habits.lines.get("on the way")
+        asked = [scope for scope in ancestors(address) if asking.applies(scopes[scope].kind)]
+        yield from (Gate(asking.name, scope, False, source) for scope in asked)
+
+
 class Judge:
     """Decides on one platform for one person."""
 
@@ -234,15 +245,8 @@ class Judge:
         return self._opened[address, role]
 
     def needs(self, address: str) -> Iterator[Gate]:
-        """What must be held besides, in order: the sign-in action at the root, the on-the-way action above."""
-        root, scopes = self.platform.platform.name, self.platform.platform.scopes
-        if self._habits.sign_in:
-            yield Gate(self._habits.sign_in, root, True, self._habits.lines.get("sign-in"))
-        if self._habits.on_the_way:
-            asking = self.platform.platform.actions[self._habits.on_the_way]
-            source = self._habits.lines.get("on the way")
-            asked = [s for s in ancestors(address) if asking.applies(scopes[s].kind)]
-            yield from (Gate(asking.name, scope, False, source) for scope in asked)
+        """What must be held besides, in order."""
+        return gates_to(self.platform, address)
 
     def granted(self, role: str | None, action: str, address: str) -> int:
         """The circumstances in which the bindings, under the ceilings, give the action at the place."""

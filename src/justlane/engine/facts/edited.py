@@ -104,7 +104,8 @@ class _OneMore(MembershipIndex):
         super().__init__(before.directory)
         self._before, self._member, self._more = before, member, (group, source)
 
-    def _above(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+    def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        """The groups that hold a user or a group directly, the new one last."""
         held = self._before.held_by(member)
         return (*held, self._more) if member == self._member else held
 

@@ -45,9 +45,6 @@ class MembershipIndex:
 
     def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         """The groups that hold a user or a group directly, each with the line that says so."""
-        return self._above(member)
-
-    def _above(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         return self._kept(member) if self._kept else self._listed.get(member, ())
 
     @cached_property
@@ -56,7 +53,7 @@ class MembershipIndex:
 
     def _upward(self, member: Principal) -> dict[Principal, tuple[Principal, Source] | None]:
         if member not in self._found:
-            self._found[member] = walk(member, self._above)
+            self._found[member] = walk(member, self.held_by)
         return self._found[member]
 
     def principals_of(self, member: Principal) -> tuple[Principal, ...]:
@@ -88,6 +85,6 @@ class MembershipIndex:
         """Groups that hold each other, one list a loop, by name."""
 
         def holders(name: str) -> list[str]:
-            return [holder.name for holder, _ in self._above(group(name))]
+            return [holder.name for holder, _ in self.held_by(group(name))]
 
         return sorted(sorted(loop) for loop in loops(self.directory.groups, holders))

@@ -32,8 +32,7 @@ def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> P
     return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known, moment))
 
 
-FEW = 30
-"""So few people are looked up one by one."""
+_FEW = 30
 
 
 def reduced(
@@ -43,23 +42,38 @@ def reduced(
 
     Many are found from the names down to whom these stand for, which looks at nobody's other groups.
     """
-    users, platform = index.estate.directory.users, prepared.platform.name
-    if len(logins) <= FEW or len(logins) < len(named) * bool(FEW):
-        known = [login for login in logins if login == ANONYMOUS_NAME or login in users]
-        people = (person(index, login, platform, moment) for login in known)
-        return {p.login: Person(p.login, p.enabled, p.principals & named) for p in people}
+    way = _one_by_one if are_few(logins, named) else _from_above
+    return way(index, prepared.platform.name, moment, logins, named)
+
+
+def are_few(logins: Collection[str], named: Set[Principal]) -> bool:
+    """Whether to look at the groups of these people is less work than to look at the people behind the names."""
+    return len(logins) <= max(_FEW, len(named))
+
+
+def _one_by_one(
+    index: EstateIndex, platform: str, moment: datetime, logins: Collection[str], named: Set[Principal]
+) -> dict[str, Person]:
+    known = [login for login in logins if login == ANONYMOUS_NAME or login in index.estate.directory.users]
+    people = (person(index, login, platform, moment) for login in known)
+    return {p.login: Person(p.login, p.enabled, p.principals & named) for p in people}
+
+
+def _from_above(
+    index: EstateIndex, platform: str, moment: datetime, logins: Collection[str], named: Set[Principal]
+) -> dict[str, Person]:
+    users = index.estate.directory.users
     always = [AUTHENTICATED] if AUTHENTICATED in named else []
     held: dict[str, list[Principal]] = {login: [*always] for login in logins}
     for principal in named - {AUTHENTICATED, ANONYMOUS}:
-        for login in _everybody_behind(index, principal, platform, moment):
+        for login in everybody_behind(index, principal, platform, moment):
             if login in held:
                 held[login].append(principal)
-    if ANONYMOUS_NAME in held:
-        held[ANONYMOUS_NAME] = [ANONYMOUS] if ANONYMOUS in named else []
-    known_users = users.items() if len(held) > len(users) // 10 else ((n, users[n]) for n in held if n in users)
-    found = {n: Person(n, entry.enabled, frozenset(held[n])) for n, entry in known_users if n in held}
-    if ANONYMOUS_NAME in held:
-        found[ANONYMOUS_NAME] = Person(ANONYMOUS_NAME, True, frozenset(held[ANONYMOUS_NAME]))
+    nobody = held.pop(ANONYMOUS_NAME, None)
+    known = users.items() if len(held) > len(users) // 10 else ((n, users[n]) for n in held if n in users)
+    found = {n: Person(n, entry.enabled, frozenset(held[n])) for n, entry in known if n in held}
+    if nobody is not None:
+        found[ANONYMOUS_NAME] = Person(ANONYMOUS_NAME, True, frozenset((ANONYMOUS,)) & named)
     return found
 
 
@@ -125,12 +139,12 @@ def people_behind(index: EstateIndex, principal: Principal, platform: str, momen
     users = index.estate.directory.users
     if principal.kind is PrincipalKind.AUTHENTICATED:
         return [login for login, entry in users.items() if entry.enabled]
-    found = _everybody_behind(index, principal, platform, moment)
+    found = everybody_behind(index, principal, platform, moment)
     return sorted(login for login in found if login in users and users[login].enabled)
 
 
-def _everybody_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> set[str]:
-    """The same of a group, a local group or a user, disabled and unknown ones included."""
+def everybody_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> set[str]:
+    """Logins of all whom a group, a local group or a user stands for, disabled and unknown ones included."""
     members = [principal]
     if principal.kind is PrincipalKind.LOCAL_GROUP:
         members = [m.member for m in local_members(index, principal.name, platform, moment)]

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex, MemberStep, group, user
-from justlane.engine.facts.people import local_members, people_behind
+from justlane.engine.facts.people import everybody_behind, local_members, people_behind
 from justlane.engine.questions.group_sizes import Size
 from justlane.model.findings import Source
 from justlane.model.people import Group, LocalGroup, Principal, PrincipalKind, User
@@ -94,11 +94,9 @@ def local_groups(index: EstateIndex, moment: datetime) -> list[SizedGroup]:
         for name, local in platform.local_groups.items():
             members = [member.member for member in local_members(index, name, platform.name, moment)]
             groups = [member for member in members if member.kind is PrincipalKind.GROUP]
-            people = {login for member in groups for login in index.membership.users_in(member.name)}
-            people |= {member.name for member in members if member.kind is PrincipalKind.USER}
             principal = Principal(PrincipalKind.LOCAL_GROUP, name)
+            known = len(everybody_behind(index, principal, platform.name, moment) & users.keys())
             enabled = len(people_behind(index, principal, platform.name, moment))
-            known = len(people & users.keys())
             found.append(
                 SizedGroup(local, Size(len(members) - len(groups), known, enabled, len(groups)), platform.name)
             )

@@ -13,7 +13,7 @@ from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.coverage import CoverStep
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import kinds_of_people, people_behind
-from justlane.engine.questions.reach import Grant, Reached, grants_of
+from justlane.engine.questions.reach import Grant, Reached, giving
 from justlane.model.bindings import Binding, Publication
 from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
@@ -119,7 +119,7 @@ def _people(
         judging = Judge(prepared, alike[0], question, index.estate.time_zone)
         allowed = {action: some for action in actions if (some := judging.allowed(action, address))}
         reached = {
-            action: Reached(_bindings(index, judging, action, address, some), in_words(judging, some))
+            action: Reached(_bindings(judging, action, address, some), in_words(judging, some))
             for action, some in allowed.items()
         }
         key = tuple(
@@ -130,7 +130,6 @@ def _people(
     yield from (PeopleHere(tuple(sorted(users)), reached) for users, reached in found.values())
 
 
-def _bindings(index: EstateIndex, judging: Judge, action: str, address: str, some: int) -> tuple[Grant, ...]:
+def _bindings(judging: Judge, action: str, address: str, some: int) -> tuple[Grant, ...]:
     """The bindings that give it to people who are alike: each comes by them in a way of their own."""
-    grants = grants_of(index, judging, action, address, some)
-    return tuple(Grant(grant.binding, (), grant.conditions) for grant in grants)
+    return tuple(Grant(b, (), in_words(judging, when)) for b, when in giving(judging, action, address, some))

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question, cells_of, judge
+from justlane.engine.decision.deciding import Credit, Judge, Question, cells_of, judge
 from justlane.engine.decision.explaining import in_words, way_of
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MemberStep
@@ -108,6 +108,12 @@ def _tree(index: EstateIndex, judging: Judge, address: str, allowed: Mapping[str
 
 def grants_of(index: EstateIndex, judging: Judge, action: str, address: str, within: int) -> tuple[Grant, ...]:
     """The bindings that give the action in some of these circumstances, in whichever of the person's roles."""
+    given = giving(judging, action, address, within)
+    return tuple(Grant(b, way_of(index, judging, b), in_words(judging, some)) for b, some in given)
+
+
+def giving(judging: Judge, action: str, address: str, within: int) -> Credit:
+    """The same bindings, each with the circumstances alone."""
     found: dict[int, tuple[Binding, int]] = {}
     for role in judging.active_roles():
         allowed = judging.allowed_as(role, action, address) & within
@@ -115,6 +121,4 @@ def grants_of(index: EstateIndex, judging: Judge, action: str, address: str, wit
             if some & allowed:
                 before = found.get(id(binding), (binding, 0))[1]
                 found[id(binding)] = binding, before | (some & allowed)
-    return tuple(
-        Grant(binding, way_of(index, judging, binding), in_words(judging, some)) for binding, some in found.values()
-    )
+    return list(found.values())

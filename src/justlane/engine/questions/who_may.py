@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.decision.deciding import Judge, Question, gates_to
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person, people_behind, reduced
 from justlane.model.estate import RolesHeld
@@ -41,7 +41,7 @@ def _kinds(
 ) -> list[list[Person]]:
     """People by what matters at a place: their bindings there and on the way to it, and the ceilings."""
     one_role = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
-    matters = prepared.named if one_role else _matters(index, prepared, address, question)
+    matters = prepared.named if one_role else _matters(prepared, address)
     found: dict[frozenset[Principal], list[Person]] = {}
     for somebody in reduced(index, prepared, question.dated, logins, matters).values():
         if somebody.enabled:
@@ -49,9 +49,8 @@ def _kinds(
     return list(found.values())
 
 
-def _matters(index: EstateIndex, prepared: PlatformIndex, address: str, question: Question) -> frozenset[Principal]:
-    gates = judge(index, ANONYMOUS_NAME, address, question).needs(address)
-    places = dict.fromkeys([address, *(gate.scope for gate in gates)])
+def _matters(prepared: PlatformIndex, address: str) -> frozenset[Principal]:
+    places = dict.fromkeys([address, *(gate.scope for gate in gates_to(prepared, address))])
     bound = [b.principal for place in places for b in prepared.covering_bindings(place)]
     ceilings = [p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)]
     return frozenset((*bound, *ceilings))
