@@ -10,10 +10,10 @@ from benchmarks.estates import SHAPES, Size, estate, with_conditions
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from justlane.engine.compiled import classes
-from justlane.engine.compiled.classes import Lists, lists_of, unique_pairs
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import Flat
+from justlane.engine.everybody import lists as numbered
+from justlane.engine.everybody.lists import Lists, lists_of, unique_pairs
 from justlane.engine.facts.graphs import loops, trail, walk
 
 TINY = Size(900, 80, 120, 90)
@@ -70,7 +70,7 @@ class ToolsTest(unittest.TestCase):
 
     def test_words_that_are_alike_in_their_upper_bits_only_are_not_mixed_up(self) -> None:
         words = np.array([7, 5, 7, 4, 5, 6, 7, 1 << 60, 4], np.uint64)
-        ordered = words[classes._order(words)].tolist()
+        ordered = words[numbered._order(words)].tolist()
         self.assertEqual(len([1 for a, b in pairwise(ordered) if a != b]) + 1, len(set(ordered)))
 
     @settings(max_examples=150, deadline=None)

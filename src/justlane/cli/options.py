@@ -100,7 +100,8 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
     aliases = snapshots.aliases(then, open_people(place, read_people).store)
     directory, holding = called_today(then.directory(), then.groups_with, aliases)
     index = open_index(place, read_people, earlier=[directory])
-    return index.with_people(directory, holding, then.snapshot)
+    roll = None if aliases.users or aliases.groups else then.roll
+    return index.with_people(directory, holding, then.snapshot, roll)
 
 
 def mind_age(people: Snapshot | None, pull_every: int) -> None:

@@ -56,7 +56,7 @@ def pull(folder: Path, progress: Progress, permit: Permit, *, believe: bool = Fa
     finally:
         progress.stop()
     kept = snapshots.open_snapshot(folder, name).snapshot
-    return Pulled(kept, len(people.users), len(people.groups), people.memberships, before, tuple(people.findings))
+    return Pulled(kept, len(people.users), len(people.groups), people.count, before, tuple(people.findings))
 
 
 def _root(folder: Path) -> tuple[EstateFile, Text]:

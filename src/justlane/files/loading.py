@@ -54,7 +54,10 @@ class Loaded(NamedTuple):
         """The estate, ready for questions; only if there is no error."""
         assert self.estate is not None
         large = not isinstance(self.estate.directory.users, dict)
-        return EstateIndex(self.estate, holding=self.people.groups_with if large and self.people else None)
+        kept = self.people if large else None
+        return EstateIndex(
+            self.estate, holding=kept.groups_with if kept else None, roll=self.people.roll if self.people else None
+        )
 
 
 def load(

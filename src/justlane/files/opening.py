@@ -48,7 +48,7 @@ def open_index(
         return _read(folder, read_people, pulled_in, earlier).ready
     store, people = kept
     estate = replace(store.estate(), directory=people.directory(), people=people.snapshot)
-    return EstateIndex(estate, store, people.groups_with)
+    return EstateIndex(estate, store, people.groups_with, people.roll)
 
 
 class Everybody(NamedTuple):

@@ -16,12 +16,13 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.classes import THREADS, Lists, classes_of, lists_of, unique_pairs
+from justlane.engine.compiled.classes import THREADS, classes_of
 from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.compiled.masks import DECIDES
 from justlane.engine.compiled.on_the_way import Ways
 from justlane.engine.compiled.places import Places, bits_in
 from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, pieces_of, regions_of
+from justlane.engine.everybody.lists import Lists, lists_of, unique_pairs
 
 T = TypeVar("T")
 

@@ -7,9 +7,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.classes import Lists, lists_of
 from justlane.engine.compiled.flat import ALONE, BELOW, HERE_ONLY, Flat, Ints, Masks
 from justlane.engine.compiled.places import Places
+from justlane.engine.everybody.lists import Lists, lists_of
 
 
 class Pieces(NamedTuple):

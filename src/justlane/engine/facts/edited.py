@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
@@ -16,6 +16,9 @@ from justlane.model.findings import Source
 from justlane.model.people import Directory, LocalMember, Principal, PrincipalKind, User
 from justlane.model.roles import Pattern, Role
 from justlane.model.scopes import platform_of
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.roll import Roll
 
 
 def edited(index: EstateIndex, edit: Edit) -> EstateIndex:
@@ -83,7 +86,7 @@ def _enabled(index: EstateIndex, edit: Enable) -> EstateIndex:
     people = index.estate.directory
     enabled = replace(people.users[edit.login], enabled=True)
     directory = Directory(_OneOther(people.users, edit.login, enabled), people.groups)
-    return index.changed({}, directory=directory)
+    return index.changed({}, _OneEnabled(index.membership, directory, edit.login), directory)
 
 
 _CARRIES_OUT: Mapping[type, Callable[[EstateIndex, Any], EstateIndex]] = {
@@ -108,6 +111,24 @@ class _OneMore(MembershipIndex):
         """The groups that hold a user or a group directly, the new one last."""
         held = self._before.held_by(member)
         return (*held, self._more) if member == self._member else held
+
+    @property
+    def roll(self) -> Roll:
+        """Everybody in numbers."""
+        return self._before.roll.joined(self._member.name, self._more[0].name)
+
+
+class _OneEnabled(MembershipIndex):
+    """The same memberships, one account enabled."""
+
+    def __init__(self, before: MembershipIndex, directory: Directory, login: str) -> None:
+        super().__init__(directory, before.held_by)
+        self._before, self._login = before, login
+
+    @property
+    def roll(self) -> Roll:
+        """Everybody in numbers."""
+        return self._before.roll.enabled(self._login)
 
 
 class _OneOther(Mapping[str, User]):

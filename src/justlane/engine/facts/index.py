@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -15,6 +16,9 @@ from justlane.model.bindings import Binding, Publication
 from justlane.model.estate import Decides, Estate, Platform
 from justlane.model.people import AUTHENTICATED, Directory, Principal, PrincipalKind, Snapshot
 from justlane.model.scopes import contains, platform_of
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.roll import Roll
 
 
 class PlatformIndex:
@@ -140,15 +144,23 @@ class PlatformIndex:
 class EstateIndex:
     """A whole estate, made ready."""
 
-    def __init__(self, estate: Estate, kept: Kept | None = None, holding: Holding | None = None) -> None:
+    def __init__(
+        self,
+        estate: Estate,
+        kept: Kept | None = None,
+        holding: Holding | None = None,
+        roll: Callable[[], Roll] | None = None,
+    ) -> None:
         self.estate = estate
         self._kept = kept
-        self.membership = MembershipIndex(estate.directory, holding)
+        self.membership = MembershipIndex(estate.directory, holding, roll)
         self._platforms: dict[str, PlatformIndex] = {}
 
-    def with_people(self, directory: Directory, holding: Holding, people: Snapshot) -> EstateIndex:
+    def with_people(
+        self, directory: Directory, holding: Holding, people: Snapshot, roll: Callable[[], Roll] | None = None
+    ) -> EstateIndex:
         """The same estate with other people."""
-        return EstateIndex(replace(self.estate, directory=directory, people=people), self._kept, holding)
+        return EstateIndex(replace(self.estate, directory=directory, people=people), self._kept, holding, roll)
 
     def changed(
         self,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -11,6 +12,9 @@ from justlane.engine.facts.graphs import loops, trail, walk
 from justlane.engine.facts.sources import held_directly
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Principal, PrincipalKind
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.roll import Roll
 
 Holding = Callable[[Principal], Sequence[tuple[Principal, Source]]]
 """Answers which groups hold a user or a group directly, each with the line that says so."""
@@ -38,10 +42,23 @@ class MembershipIndex:
     """Answers about groups and their members. Membership loops are tolerated: all groups of a loop
     hold each other's members."""
 
-    def __init__(self, directory: Directory, holding: Holding | None = None) -> None:
+    def __init__(
+        self, directory: Directory, holding: Holding | None = None, roll: Callable[[], Roll] | None = None
+    ) -> None:
         self.directory = directory
         self._kept = holding
+        self._kept_roll = roll
+        self._roll: Roll | None = None
         self._found: dict[Principal, dict[Principal, tuple[Principal, Source] | None]] = {}
+
+    @property
+    def roll(self) -> Roll:
+        """Everybody in numbers."""
+        if self._roll is None:
+            from justlane.engine.everybody.roll import roll_of
+
+            self._roll = self._kept_roll() if self._kept_roll else roll_of(self.directory)
+        return self._roll
 
     def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         """The groups that hold a user or a group directly, each with the line that says so."""

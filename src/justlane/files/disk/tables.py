@@ -37,13 +37,18 @@ _STATEMENTS = "SELECT sql FROM sqlite_master WHERE sql IS NOT NULL"
 
 
 class Tables:
-    """A file of tables, opened for reading, that holds the tables of a script and nothing else: no view, no trigger.
+    """A file of tables, opened for reading, that holds what one of some scripts makes, and nothing else.
 
     Where it turns out to be damaged, that is a StorageError; a file that can be made again is thrown away as well.
     """
 
     def __init__(
-        self, path: Path | None, script: str, connection: sqlite3.Connection | None = None, *, keep: bool = False
+        self,
+        path: Path | None,
+        scripts: tuple[str, ...],
+        connection: sqlite3.Connection | None = None,
+        *,
+        keep: bool = False,
     ) -> None:
         self._path = path
         self._keep = keep
@@ -53,8 +58,16 @@ class Tables:
         self._connection.set_progress_handler(self._goes_on, _AT_ONCE)
         self._times = 0
         found = [sql for (sql,) in self.rows(f"{_STATEMENTS} LIMIT 100", (str,))]
-        if len(found) != len(_schema(script)) or set(found) != _schema(script):
+        if sorted(found) not in (sorted(_schema(script)) for script in scripts):
             raise self.damaged()
+
+    def has(self, table: str) -> bool:
+        """Whether there is a table of that name."""
+        return bool(self.rows("SELECT 1 FROM sqlite_master WHERE name = ?", (int,), table))
+
+    def count(self, table: str) -> int:
+        """How many rows a table has."""
+        return int(self.rows(f"SELECT count(*) FROM {table}", (int,))[0][0])
 
     def _goes_on(self) -> bool:
         """Called by SQLite now and then: whether it shall stop."""

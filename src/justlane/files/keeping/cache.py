@@ -25,7 +25,7 @@ from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping.store import SCRIPT, Store, write
 from justlane.files.people.snapshots import newest, open_snapshot
-from justlane.files.people.store import INDEXES, TABLES, PeopleStore
+from justlane.files.people.store import SCRIPTS, PeopleStore
 from justlane.files.reading.folder import included
 from justlane.files.reading.named_files import LARGE, digest
 from justlane.model.errors import JustLaneError, StorageError
@@ -67,7 +67,7 @@ class Recalled(NamedTuple):
 def recall(folder: Path) -> Recalled | None:
     """The estate as it was last read; None if it has to be read again."""
     try:
-        store = Store(_tables(folder, "", SCRIPT))
+        store = Store(_tables(folder, "", (SCRIPT,)))
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
         if not _still_true(origin, folder):
             return None
@@ -80,7 +80,7 @@ def recall(folder: Path) -> Recalled | None:
 def kept_people(folder: Path) -> PeopleStore | None:
     """The people that were last read from an estate's files; None if there are none."""
     try:
-        return PeopleStore(_tables(folder, ".people", TABLES + INDEXES))
+        return PeopleStore(_tables(folder, ".people", SCRIPTS))
     except (OSError, sqlite3.Error, StorageError):
         return None
 
@@ -92,7 +92,7 @@ def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleS
     path = _place(folder, ".people")
     write_people(path.parent, path.name, people, snapshot, durable=False)
     _noted(path)
-    return PeopleStore(Tables(path, TABLES + INDEXES))
+    return PeopleStore(Tables(path, SCRIPTS))
 
 
 def _still_true(origin: Origin, folder: Path) -> bool:
@@ -146,7 +146,7 @@ def _ours() -> Path:
     return folder
 
 
-def _tables(folder: Path, part: str, script: str) -> Tables:
+def _tables(folder: Path, part: str, scripts: tuple[str, ...]) -> Tables:
     """What is kept, opened. OSError if there is nothing, or it is not ours."""
     path = _place(folder, part)
     known = os.stat(path, follow_symlinks=False)
@@ -154,7 +154,7 @@ def _tables(folder: Path, part: str, script: str) -> Tables:
         raise OSError(errno.EPERM, "it is not yours")
     if known.st_size <= LARGE and read(path.parent, _note(path)).decode() != digest(path.parent, path.name):
         raise OSError(errno.EIO, "it is not what was written")
-    return Tables(path, script)
+    return Tables(path, scripts)
 
 
 def _note(path: Path) -> str:

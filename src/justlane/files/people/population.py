@@ -11,6 +11,7 @@ from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import SourceRead
 
 if TYPE_CHECKING:
+    from justlane.engine.everybody.lists import Lists
     from justlane.files.people.intake import Ints
 
 ANY = "*"
@@ -66,16 +67,30 @@ class Population:
         self._edges.append((inside[some], members[some], edges.lines[some]))
 
     @property
-    def memberships(self) -> int:
-        """How many there are."""
+    def count(self) -> int:
+        """How many memberships there are."""
         return sum(len(groups) for groups, _, _ in self._edges)
 
-    def packed(self) -> tuple[Packed, Packed, Packed]:
-        """What holds each user and each group (groups and lines), and what each group holds (members and lines)."""
+    def memberships(self) -> tuple[Lists, tuple[Ints, Ints]]:
+        """The groups that hold each user, and which group is held by which."""
+        import numpy as np
+
+        from justlane.engine.everybody.lists import sorted_by
+
+        groups, members, _ = self._all_edges()
+        nested = members % 2 == 1
+        held = sorted_by(members[~nested] // 2, groups[~nested], len(self.users))
+        return held, ((members[nested] // 2).astype(np.int32), groups[nested].astype(np.int32))
+
+    def _all_edges(self) -> list[Ints]:
         import numpy as np
 
         none = np.empty(0, np.int64)
-        groups, members, lines = (np.concatenate([none, *(edges[n] for edges in self._edges)]) for n in range(3))
+        return [np.concatenate([none, *(edges[n] for edges in self._edges)]) for n in range(3)]
+
+    def packed(self) -> tuple[Packed, Packed, Packed]:
+        """What holds each user and each group (groups and lines), and what each group holds (members and lines)."""
+        groups, members, lines = self._all_edges()
         nested = members % 2 == 1
         held = [
             Packed(members[some] // 2, groups[some], lines[some], count)

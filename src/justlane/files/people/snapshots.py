@@ -18,7 +18,7 @@ from justlane.engine.facts.earlier_names import Aliases
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, path_to
 from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables
-from justlane.files.people.store import INDEXES, TABLES, PeopleStore
+from justlane.files.people.store import SCRIPTS, PeopleStore
 from justlane.model.errors import StorageError, UsageError
 from justlane.model.people import Snapshot
 
@@ -65,7 +65,7 @@ def open_snapshot(estate: Path, name: str) -> PeopleStore:
     """A snapshot by its name. StorageError if it is damaged."""
     try:
         path = path_to(estate, _file(name))
-        return PeopleStore(Tables(path, TABLES + INDEXES, keep=True))
+        return PeopleStore(Tables(path, SCRIPTS, keep=True))
     except (sqlite3.Error, OSError) as error:
         reason = getattr(error, "strerror", None) or str(error)
         raise StorageError(f"the snapshot {name} cannot be opened: {reason}", "pull the people anew") from error

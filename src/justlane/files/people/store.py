@@ -21,6 +21,7 @@ from justlane.model.names import fitting
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
 
 if TYPE_CHECKING:
+    from justlane.engine.everybody.roll import Roll
     from justlane.engine.questions.group_sizes import Held, Size
 
 T = TypeVar("T")
@@ -32,10 +33,16 @@ CREATE TABLE users (id INTEGER PRIMARY KEY, login TEXT, name TEXT, enabled INTEG
 CREATE TABLE groups (id INTEGER PRIMARY KEY, name TEXT, purpose TEXT, stable TEXT, source INTEGER, line INTEGER,
   members BLOB, held BLOB);
 """
+ARRAYS = """
+CREATE TABLE arrays (name TEXT, body BLOB);
+"""
+"""What `roll` is made of; files of earlier versions are without."""
 INDEXES = """
 CREATE UNIQUE INDEX users_by_login ON users (login);
 CREATE UNIQUE INDEX groups_by_name ON groups (name);
 """
+SCRIPTS = (TABLES + ARRAYS + INDEXES, TABLES + INDEXES)
+"""What such a file is made by, and what it was made by in earlier versions."""
 LAYOUT = 1
 """Raised whenever the tables change; a file of another layout is not read."""
 
@@ -123,6 +130,12 @@ class PeopleStore:
             name, source = self._group_name(number)
             found.append((Principal(PrincipalKind.GROUP, name), self._cited(source).group(name, line)))
         return found
+
+    def roll(self) -> Roll:
+        """Everybody in numbers."""
+        from justlane.files.people.arrays import read_roll
+
+        return read_roll(self._tables)
 
     def _cited(self, source: int) -> Shown:
         """How entries of a source are cited."""

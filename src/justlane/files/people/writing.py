@@ -12,7 +12,8 @@ import msgspec
 from justlane.files.disk.beneath import CLOSED, open_folder, parts_of
 from justlane.files.disk.storing import unfinished
 from justlane.files.disk.tables import Tables
-from justlane.files.people.store import INDEXES, LAYOUT, TABLES, PeopleStore
+from justlane.files.people.arrays import arrays_of
+from justlane.files.people.store import ARRAYS, INDEXES, LAYOUT, SCRIPTS, TABLES, PeopleStore
 from justlane.model.people import Snapshot
 
 if TYPE_CHECKING:
@@ -42,7 +43,7 @@ def write_people(top: Path, name: str, people: Population, snapshot: Snapshot, *
 
 def fill(connection: sqlite3.Connection, people: Population, snapshot: Snapshot) -> None:
     """Write all people into an empty database."""
-    connection.executescript(TABLES)
+    connection.executescript(TABLES + ARRAYS)
     pack = msgspec.msgpack.encode
     users_held, groups_held, members = people.packed()
     with connection:
@@ -56,6 +57,7 @@ def fill(connection: sqlite3.Connection, people: Population, snapshot: Snapshot)
             "INSERT INTO groups VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             ((n, *group, members[n], groups_held[n]) for n, group in enumerate(people.groups)),
         )
+        connection.executemany("INSERT INTO arrays VALUES (?, ?)", arrays_of(people))
     connection.executescript(INDEXES)
 
 
@@ -63,4 +65,4 @@ def in_memory(people: Population, snapshot: Snapshot) -> PeopleStore:
     """People that are kept nowhere."""
     connection = sqlite3.connect(":memory:")
     fill(connection, people, snapshot)
-    return PeopleStore(Tables(None, TABLES + INDEXES, connection))
+    return PeopleStore(Tables(None, SCRIPTS, connection))

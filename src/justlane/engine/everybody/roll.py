@@ -1,0 +1,118 @@
+"""The directory in numbers: users and groups in the order of their reading, who is in what, without the lines."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justlane.engine.everybody.lists import Ints, Lists, lists_of
+from justlane.model.people import Directory, PrincipalKind
+
+
+class Arrays(NamedTuple):
+    """What a roll is made of."""
+
+    order: Ints
+    """The users in the order of their logins. Shape (users,)."""
+    enabled: NDArray[np.bool_]
+    """Shape (users,)."""
+    groups: Lists
+    """The groups that hold each user directly."""
+    inner: Ints
+    """Groups in groups: the one that is held …"""
+    outer: Ints
+    """… and the one that holds it directly."""
+
+
+class Roll:
+    """Everybody in a directory."""
+
+    def __init__(self, logins: Sequence[str], group_names: Sequence[str], arrays: Arrays) -> None:
+        self.logins = logins
+        self.group_names = group_names
+        self.arrays = arrays
+
+    @cached_property
+    def group_numbers(self) -> dict[str, int]:
+        """Name of a group -> its number."""
+        return {name: number for number, name in enumerate(self.group_names)}
+
+    @cached_property
+    def rank(self) -> Ints:
+        """Where each user stands in the order of the logins."""
+        rank = np.empty(len(self.arrays.order), np.int32)
+        rank[self.arrays.order] = np.arange(len(rank), dtype=np.int32)
+        return rank
+
+    def numbers(self, logins: Collection[str]) -> dict[str, int]:
+        """Login -> number, of those whom the directory has."""
+        if 8 * len(logins) > len(self.logins):
+            wanted = set(logins)
+            return {login: number for number, login in enumerate(self.logins) if login in wanted}
+        return {login: number for login in logins if (number := self._found(login)) is not None}
+
+    def number(self, login: str) -> int:
+        """The number of a login that the directory has."""
+        return self.numbers([login])[login]
+
+    def _found(self, login: str) -> int | None:
+        """By halving."""
+        low, high = 0, len(self.logins)
+        while low < high:
+            middle = (low + high) // 2
+            number = int(self.arrays.order[middle])
+            if self.logins[number] == login:
+                return number
+            low, high = (middle + 1, high) if self.logins[number] < login else (low, middle)
+        return None
+
+    def joined(self, login: str, group: str) -> Roll:
+        """The same with somebody in one more group."""
+        user, groups = self.number(login), self.arrays.groups
+        items = np.insert(groups.items, groups.start[user], np.int32(self.group_numbers[group]))
+        start = groups.start + (np.arange(len(self.logins) + 1) > user)
+        return Roll(self.logins, self.group_names, self.arrays._replace(groups=Lists(start, items)))
+
+    def enabled(self, login: str) -> Roll:
+        """The same with an account that is enabled."""
+        enabled = self.arrays.enabled.copy()
+        enabled[self.number(login)] = True
+        return Roll(self.logins, self.group_names, self.arrays._replace(enabled=enabled))
+
+    def in_order(self, users: Ints) -> Ints:
+        """Some users in the order of their logins."""
+        return self.arrays.order[np.sort(self.rank[users])]
+
+
+def roll_of(directory: Directory) -> Roll:
+    """The roll of a directory that is at hand as values; whoever it does not know is left out."""
+    logins, names = list(directory.users), list(directory.groups)
+    users = {login: n for n, login in enumerate(logins)}
+    numbers = {name: n for n, name in enumerate(names)}
+    held: list[tuple[int, int]] = []
+    nested: list[tuple[int, int]] = []
+    for outer, group in enumerate(directory.groups.values()):
+        for item in group.members:
+            if item.member.kind is PrincipalKind.GROUP:
+                if item.member.name in numbers:
+                    nested.append((numbers[item.member.name], outer))
+            elif item.member.name in users:
+                held.append((users[item.member.name], outer))
+    held.sort()
+    enabled = np.array([user.enabled for user in directory.users.values()], np.bool_)
+    groups = lists_of(*_columns(held), len(logins))
+    return Roll(logins, names, Arrays(order_of(logins), enabled, groups, *_columns(nested)))
+
+
+def order_of(logins: Sequence[str]) -> Ints:
+    """Numbers of the users in the order of their logins."""
+    return np.array(sorted(range(len(logins)), key=logins.__getitem__), np.int32)
+
+
+def _columns(pairs: Iterable[tuple[int, int]]) -> tuple[Ints, Ints]:
+    both = np.array(list(pairs), np.int32).reshape(-1, 2)
+    return both[:, 0], both[:, 1]
