@@ -10,6 +10,7 @@ from benchmarks.estates import SHAPES, Size, estate, with_conditions
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from justlane.engine.compiled import classes
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import Flat
 from justlane.engine.everybody import lists as numbered

@@ -10,7 +10,6 @@ import click
 from justlane.cli import options
 from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
-from justlane.engine.facts.index import EstateIndex
 
 
 @click.command()
@@ -32,7 +31,8 @@ def tally(platform: str | None, folder: Path | None, form: str, **given: Any) ->
     """
     from justlane.engine.compiled.tallying import tally as tallied
 
-    estate = options.opened(folder)
+    index = options.indexed(folder)
+    estate = index.estate
     names = [options.known_platform(estate, platform)] if platform else list(estate.platforms)
-    index, asked = EstateIndex(estate), question(estate, given, platform)
+    asked = question(estate, given, platform)
     show("Tallies", tuple(tallied(index, name, asked) for name in names), form)

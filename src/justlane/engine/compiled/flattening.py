@@ -11,10 +11,12 @@ from numpy.typing import NDArray
 
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
+from justlane.engine.compiled.terrain import Terrain, reach_of, terrain_of
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.deciding import Judge, Question, cells_of, space_of
+from justlane.engine.everybody.behind import Behind
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, Person, kinds_of_people, person
+from justlane.engine.facts.people import Person, kinds_of_people
 from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.estate import RolesHeld
 from justlane.model.patterns import matching
@@ -33,10 +35,6 @@ class _Whom(Struct, frozen=True):
 
     principal: Principal
     but_not: tuple[Principal, ...] = ()
-
-    def holds(self, principals: frozenset[Principal]) -> bool:
-        """Whether it is somebody whom these principals stand for."""
-        return self.principal in principals and principals.isdisjoint(self.but_not)
 
 
 class _Line(Struct, frozen=True):
@@ -84,33 +82,32 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     conditions = {c: n for n, c in enumerate(dict.fromkeys(x.condition for x in lines if x.condition.circumstantial))}
     worlds = _worlds(space, list(conditions))
     actions = {name: number for number, name in enumerate(prepared.platform.actions)}
-    scopes = walk_of(prepared)
-    kinds = list(dict.fromkeys(s.kind for s in prepared.platform.scopes.values()))
+    terrain = terrain_of(prepared)
+    number = terrain.number
     roles = {held: n for n, held in enumerate(dict.fromkeys(x.actions for x in lines))}
     acting = {name: n for n, name in enumerate(dict.fromkeys(x.acting for x in lines))}
     groups = {whom: n for n, whom in enumerate(dict.fromkeys(x.whom for x in lines))}
-    members = sorted(_members(index, platform, groups, question.dated))
+    users, member_user, member_group = _members(index, platform, groups, question.dated)
     published = [prepared.published.get(x.whom.principal.name, []) if _limited(prepared, x) else [] for x in lines]
-    limits = [(number, address) for number, some in enumerate(published) for address in some]
-    gathers = [(s.address, g.address) for s in prepared.platform.scopes.values() for g in s.gathers]
+    limits = [(line, address) for line, some in enumerate(published) for address in some]
     return Flat(
-        users=len(index.estate.directory.users) + 1,
+        users=users,
         groups=max(len(groups), 1),
-        member_user=_ints(user for user, _ in members),
-        member_group=_ints(group for _, group in members),
+        member_user=member_user,
+        member_group=member_group,
         nested_inner=_ints(()),
         nested_outer=_ints(()),
-        scope_parent=_ints(scopes.get(a.rpartition("/")[0], -1) for a in scopes),
-        scope_kind=_ints(kinds.index(prepared.platform.scopes[a].kind) for a in scopes),
-        gather_group=_ints(scopes[group] for group, _ in gathers),
-        gather_target=_ints(scopes[target] for _, target in gathers),
+        scope_parent=terrain.parent,
+        scope_kind=terrain.kind,
+        gather_group=_ints(group for group, _ in terrain.gathers),
+        gather_target=_ints(target for _, target in terrain.gathers),
         role_masks=_masks(list(roles), actions),
         kind_masks=_masks(
-            [[a.name for a in prepared.platform.actions.values() if a.applies(k)] for k in kinds], actions
+            [[a.name for a in prepared.platform.actions.values() if a.applies(k)] for k in terrain.kinds], actions
         ),
         bound_group=_ints(groups[x.whom] for x in lines),
         bound_role=_ints(roles[x.actions] for x in lines),
-        bound_scope=_ints(scopes[x.scope] for x in lines),
+        bound_scope=_ints(number[x.scope] for x in lines),
         bound_acting=_ints(acting[x.acting] for x in lines),
         bound_deny=np.array([x.deny for x in lines], np.bool_),
         bound_here=np.array([x.here for x in lines], np.int8),
@@ -119,7 +116,7 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
         bound_kind=np.array([x.kind for x in lines], np.int8),
         limited=np.array([_limited(prepared, x) for x in lines], np.bool_),
         limit_binding=_ints(n for n, _ in limits),
-        limit_scope=_ints(scopes[address] for _, address in limits),
+        limit_scope=_ints(number[address] for _, address in limits),
         decides=habits.decides.value,
         on_the_way=actions.get(habits.on_the_way, -1),
         sign_in=actions.get(habits.sign_in, -1),
@@ -141,10 +138,9 @@ def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
     platform = prepared.platform
     if platform.habits.open_role:
         held = frozenset(prepared.roles.holdings(platform.habits.open_role))
-        for address in platform.scopes:
-            if prepared.is_open(address):
-                whom = _Whom(AUTHENTICATED)
-                yield _Line(whom, platform.habits.open_role, held, address, here=ALONE, kind=BUILT_IN)
+        whom, terrain = _Whom(AUTHENTICATED), terrain_of(prepared)
+        for number in np.flatnonzero(open_scopes(prepared, terrain)).tolist():
+            yield _Line(whom, platform.habits.open_role, held, terrain.addresses[number], here=ALONE, kind=BUILT_IN)
     bundles = _bundles_with(prepared)
     for b in prepared.bindings:
         held = frozenset(prepared.roles.holdings(b.role))
@@ -153,6 +149,16 @@ def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
         for acting in denied or (b.acting,):  # a deny of a role counts however one came to act in it
             yield _Line(_Whom(b.principal), acting, held, b.scope, not b.allows, int(b.here_only), b.condition, kind)
     yield from _ceilings(prepared)
+
+
+def open_scopes(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.bool_]:
+    """Which scopes no binding closes to others. Shape (scopes,)."""
+    closed = np.zeros(len(terrain) + 1, np.int32)
+    for reach in dict.fromkeys(reach_of(b) for b in prepared.bindings if prepared.closes(b)):
+        for start, end in terrain.spans(*reach):
+            closed[start] += 1
+            closed[end] -= 1
+    return np.equal(np.cumsum(closed)[:-1], 0)
 
 
 def _bundles_with(prepared: PlatformIndex) -> dict[str, tuple[str, ...]]:
@@ -189,28 +195,25 @@ def _worlds(space: Space, conditions: Sequence[Condition]) -> NDArray[np.bool_]:
     return np.array([truth for _, truth in parts], np.bool_).reshape(len(parts), len(conditions))
 
 
-def walk_of(prepared: PlatformIndex) -> dict[str, int]:
-    """Scopes numbered in the order of a walk through the tree."""
-    numbers: dict[str, int] = {}
-    waiting = [prepared.platform.name]
-    while waiting:
-        address = waiting.pop()
-        numbers[address] = len(numbers)
-        waiting += reversed(prepared.coverage.children(address))
-    return numbers
-
-
-def _members(
-    index: EstateIndex, platform: str, groups: dict[_Whom, int], moment: datetime
-) -> Iterator[tuple[int, int]]:
-    """(user, group) for every enabled user and whoever has not signed in."""
-    limited = [(whom, n) for whom, n in groups.items() if whom.but_not]
-    for number, login in enumerate((*index.estate.directory.users, ANONYMOUS_NAME)):
-        somebody = person(index, login, platform, moment)
-        if somebody.enabled:
-            found = [groups[whom] for p in somebody.principals if (whom := _Whom(p)) in groups]
-            found += [n for whom, n in limited if whom.holds(somebody.principals)]
-            yield from ((number, group) for group in found)
+def _members(index: EstateIndex, platform: str, groups: dict[_Whom, int], moment: datetime) -> tuple[int, Ints, Ints]:
+    """How many users there are, and (user, group) for those who are enabled and for whoever has not signed in."""
+    named = [p for whom in groups for p in (whom.principal, *whom.but_not)]
+    behind = Behind(index, platform, moment, named)
+    numbers = np.full(len(behind.names), -1, np.int32)
+    everyone = np.zeros(0, np.int32)
+    users, found = [everyone], [everyone]
+    for whom, number in groups.items():
+        if whom.but_not or whom.principal == AUTHENTICATED:
+            some = behind.any_of([whom.principal]) & ~behind.any_of(whom.but_not)
+            users.append(np.flatnonzero(some).astype(np.int32))
+            found.append(np.full(len(users[-1]), number, np.int32))
+        else:
+            numbers[behind.number(whom.principal)] = number
+    plain = np.flatnonzero(numbers[behind.name] >= 0)
+    member_user = np.concatenate([behind.user[plain], *users])
+    member_group = np.concatenate([numbers[behind.name[plain]], *found])
+    order = np.lexsort((member_group, member_user)) if len(users) > 1 else np.arange(len(member_user))
+    return behind.nobody + 1, member_user[order], member_group[order]
 
 
 def _ints(values: Iterable[int]) -> Ints:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.flat import Flat, Ints, Masks
+from justlane.engine.compiled.terrain import subtree_ends
 
 
 class Places:
@@ -16,7 +17,7 @@ class Places:
     def __init__(self, flat: Flat) -> None:
         count = len(flat.scope_parent)
         self.count = count
-        self.end = _ends(flat.scope_parent)
+        self.end = subtree_ends(flat.scope_parent)
         """One past the last scope of each subtree. Shape (scopes,)."""
         self.kind_masks = flat.kind_masks
         self._before = np.zeros((len(flat.kind_masks), count + 1), np.int32)
@@ -45,17 +46,3 @@ def bits_in(masks: Masks, applies: Masks) -> NDArray[np.int64]:
     for word, some in enumerate(applies):
         found += np.bitwise_count(masks[:, word] & some)
     return found
-
-
-def _ends(parent: Ints) -> Ints:
-    """Subtree ends in a walk where parents come first and subtrees are contiguous."""
-    depth = np.zeros(len(parent), np.int32)
-    above = parent
-    while (inside := above >= 0).any():
-        depth += inside
-        above = np.where(inside, parent[above], -1)
-    size = np.ones(len(parent), np.int64)
-    for level in range(int(depth.max(initial=0)), 0, -1):
-        some = np.flatnonzero(depth == level)
-        size += np.bincount(parent[some], size[some], len(parent)).astype(np.int64)
-    return (np.arange(len(parent)) + size).astype(np.int32)

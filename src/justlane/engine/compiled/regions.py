@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from justlane.engine.compiled.flat import ALONE, BELOW, HERE_ONLY, Flat, Ints, Masks
 from justlane.engine.compiled.places import Places
+from justlane.engine.compiled.terrain import separate_roots
 from justlane.engine.everybody.lists import Lists, lists_of
 
 
@@ -120,25 +121,11 @@ def _spread(flat: Flat, places: Places) -> tuple[Ints, Ints, NDArray[np.bool_]]:
     for binding, (scope, here) in enumerate(zip(flat.bound_scope.tolist(), flat.bound_here.tolist(), strict=True)):
         if (scope, here) not in known:
             alone = [scope, *(targets.get(scope, ()) if here == HERE_ONLY else ())]
-            one = alone if here else _roots(scope, places, groups, targets)
+            one = alone if here else separate_roots(scope, places.end, groups, targets)
             known[scope, here] = sorted(set(one))
         by += [binding] * len(known[scope, here])
         at += known[scope, here]
     return np.array(by, np.int32), np.array(at, np.int32), flat.bound_here[by] != BELOW
-
-
-def _roots(scope: int, places: Places, groups: Ints, targets: dict[int, list[int]]) -> list[int]:
-    """The roots of the separate subtrees that a scope covers, through resource groups too."""
-    found: list[int] = []
-    waiting = [scope]
-    while waiting:
-        root = waiting.pop()
-        if any(r <= root < places.end[r] for r in found):
-            continue
-        found = [r for r in found if not root <= r < places.end[root]] + [root]
-        first, last = np.searchsorted(groups, (root, places.end[root]))
-        waiting += [target for group in groups[first:last].tolist() for target in targets[group]]
-    return found
 
 
 def lone_pieces(owner: Ints, piece: Ints, pieces: Pieces, scopes: int) -> NDArray[np.bool_]:

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
+import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
-from justlane.engine.compiled.flattening import count_cells
-from justlane.engine.decision.deciding import Question, ancestors
+from justlane.engine.compiled.flattening import count_cells, open_scopes
+from justlane.engine.compiled.terrain import Reach, Spans, Terrain, reach_of, terrain_of
+from justlane.engine.decision.deciding import Question
+from justlane.engine.everybody.behind import Behind
+from justlane.engine.everybody.lists import alike
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, person
-from justlane.model.people import AUTHENTICATED
+from justlane.model.people import PrincipalKind
+
+Words = NDArray[np.uint64]
 
 
 class Tally(Struct, frozen=True):
@@ -33,37 +37,73 @@ class Tally(Struct, frozen=True):
     """Cells that are allowed in some circumstances only."""
 
 
-def _kinds_of_places(prepared: PlatformIndex) -> Iterator[tuple[object, ...]]:
-    """For each scope, all by which something can tell it from another: its kind, the bindings that count there, and the
-    same of the scopes on the way to it."""
-    asking = prepared.platform.actions.get(prepared.platform.habits.on_the_way)
-    known: dict[str, tuple[object, ...]] = {}
-    for address, scope in prepared.platform.scopes.items():
-        counting = frozenset((id(b), prepared.counts(b, address)) for b in prepared.covering_bindings(address))
-        known[address] = scope.kind, counting
-        way = [a for a in ancestors(address) if asking and asking.applies(prepared.platform.scopes[a].kind)]
-        yield (*known[address], frozenset(known[above] for above in way))
-
-
 def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     """Count exactly, by the compiled form."""
     prepared = index.platform(platform)
-    named = prepared.named | {AUTHENTICATED}
-    everybody = (*index.estate.directory.users, ANONYMOUS_NAME)
-    people = [person(index, login, platform, question.dated) for login in everybody]
-    enabled = [somebody.principals & named for somebody in people if somebody.enabled]
-    scopes = prepared.platform.scopes.values()
-    places = set(_kinds_of_places(prepared))
-    cells = sum(a.applies(s.kind) for s in scopes for a in prepared.platform.actions.values())
+    behind = Behind(index, platform, question.dated, prepared.named)
+    signed_in = behind.there[: behind.nobody]
+    kinds = behind.sums()[:, : behind.nobody][:, signed_in]
+    terrain = terrain_of(prepared)
+    applying = [sum(a.applies(kind) for a in prepared.platform.actions.values()) for kind in terrain.kinds]
+    cells = int(np.array(applying, np.int64)[terrain.kind].sum())
+    users = int(signed_in.sum()) + 1
     count = count_cells(index, platform, question)
     return Tally(
         platform,
-        len(enabled),
-        len(set(enabled)),
-        len(scopes),
-        len(places),
+        users,
+        len(alike(kinds)[1]) + 1,  # whoever has not signed in is one of their own
+        len(terrain),
+        len(np.unique(kinds_of_places(prepared, terrain))),
         len(prepared.platform.actions),
-        cells * len(enabled),
+        cells * users,
         count.always,
         count.possibly - count.always,
     )
+
+
+def kinds_of_places(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.int64]:
+    """For each scope the number of its kind: alike are those that are of one kind, where the same bindings cover and
+    count, and to which the way is alike. Shape (scopes,)."""
+    reaches: dict[Reach, int] = {}
+    counting: dict[tuple[str, Reach], int] = {}
+    limited = prepared.platform.habits.publication
+    for binding in prepared.bindings:
+        reach = reach_of(binding)
+        reaches.setdefault(reach, len(reaches))
+        if limited and binding.principal.kind is PrincipalKind.GROUP:
+            counting.setdefault((binding.principal.name, reach), len(counting))
+    words = [terrain.kind.astype(np.uint64), terrain.told_apart((terrain.spans(*r), n) for r, n in reaches.items())]
+    if prepared.open_binding is not None:
+        words.append(open_scopes(prepared, terrain).astype(np.uint64))
+    if counting:
+        published = {group: _spans(terrain, scopes) for group, scopes in prepared.published.items()}
+        marks = ((_common(terrain.spans(*r), published.get(group, ())), n) for (group, r), n in counting.items())
+        words.append(terrain.told_apart(marks))
+    _, numbers = np.unique(np.stack(words), axis=1, return_inverse=True)
+    numbers = numbers.reshape(-1)
+    asking = prepared.platform.actions.get(prepared.platform.habits.on_the_way)
+    if asking is None:
+        return numbers
+    return _with_the_way(terrain, numbers, [asking.applies(kind) for kind in terrain.kinds])
+
+
+def _with_the_way(terrain: Terrain, numbers: NDArray[np.int64], asks: list[bool]) -> NDArray[np.int64]:
+    """Told apart by the kinds of what is on the way besides."""
+    ways: list[frozenset[int]] = []
+    found: dict[tuple[int, frozenset[int]], int] = {}
+    known, kind = numbers.tolist(), terrain.kind.tolist()
+    for own, above in zip(known, terrain.parent.tolist(), strict=True):
+        way = ways[above] if above >= 0 else frozenset()
+        ways.append(way | {known[above]} if above >= 0 and asks[kind[above]] and known[above] not in way else way)
+        found.setdefault((own, ways[-1]), len(found))
+    return np.array([found[own, way] for own, way in zip(known, ways, strict=True)], np.int64)
+
+
+def _spans(terrain: Terrain, scopes: list[str]) -> Spans:
+    """What some scopes contain, what lies in another left out."""
+    spans = sorted((terrain.number[s], int(terrain.end[terrain.number[s]])) for s in scopes)
+    return [span for n, span in enumerate(spans) if not any(start <= span[0] < end for start, end in spans[:n])]
+
+
+def _common(some: Spans, others: Spans) -> Spans:
+    return [(max(a, c), min(b, d)) for a, b in some for c, d in others if max(a, c) < min(b, d)]

@@ -55,6 +55,10 @@ class Behind:
         self.user, self.name = self._pairs()
         """Pairs of a user and the number of a name, sorted, each once; without `authenticated`."""
 
+    def number(self, name: Principal) -> int:
+        """The number of a name."""
+        return self._number[name]
+
     def login(self, number: int) -> str:
         """The login of a number."""
         return ANONYMOUS_NAME if number == self.nobody else self.roll.logins[number]

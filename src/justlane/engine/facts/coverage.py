@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -11,6 +12,9 @@ from justlane.engine.facts.graphs import loops, trail, walk
 from justlane.engine.facts.sources import gathered_by
 from justlane.model.findings import Source
 from justlane.model.scopes import Scope
+
+if TYPE_CHECKING:
+    from justlane.engine.compiled.terrain import Terrain
 
 
 class CoverStep(Struct, frozen=True):
@@ -34,6 +38,8 @@ class CoverageIndex:
     def __init__(self, scopes: Mapping[str, Scope], gathering: Gathering | None = None) -> None:
         self.scopes = scopes
         self._kept = gathering
+        self.terrain: Terrain | None = None
+        """The same scopes in numbers, once somebody has asked for them."""
         self._found: dict[str, dict[str, tuple[str, CoverStep] | None]] = {}
         self._covered: dict[str, tuple[str, ...]] = {}
         self._directly: dict[str, list[tuple[str, CoverStep]]] = {}

@@ -7,7 +7,7 @@ it in one step; it is opened for reading.
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, ItemsView, Iterable, Iterator, Mapping, Sequence, ValuesView
 from pathlib import Path
 from typing import TypeVar, cast
 
@@ -146,6 +146,20 @@ class Rows(Mapping[str, T]):
     def __iter__(self) -> Iterator[str]:
         query = f"SELECT name FROM {self._table}{self._where} ORDER BY place"
         return (name for (name,) in self._tables.rows(query, (str,), *self._given))
+
+    def items(self) -> ItemsView[str, T]:
+        """All, read in one go."""
+        query = f"SELECT name, body FROM {self._table}{self._where} ORDER BY place"
+        rows = self._tables.rows(query, (str, bytes), *self._given)
+        known, decoded, kind = self._known, self._tables.decoded, self._kind
+        for name, body in rows:
+            if name not in known:
+                known[name] = decoded(body, kind)
+        return {name: known[name] for name, _ in rows}.items()
+
+    def values(self) -> ValuesView[T]:
+        """All, read in one go."""
+        return dict(self.items()).values()
 
     def __len__(self) -> int:
         query = f"SELECT count(*) FROM {self._table}{self._where}"
