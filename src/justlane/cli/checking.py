@@ -10,7 +10,6 @@ from justlane.cli import options
 from justlane.cli.circumstances import now
 from justlane.cli.terminal import show, tell
 from justlane.directories.interface import read_people
-from justlane.engine.facts.index import EstateIndex
 from justlane.model.findings import Severity
 from justlane.model.names import counted
 
@@ -99,7 +98,6 @@ def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
     """
     from justlane.engine.questions.expectations import verify as verified
 
-    estate = options.opened(folder)
-    verdicts = verified(EstateIndex(estate), now())
+    verdicts = verified(options.indexed(folder), now())
     show("Verdicts", verdicts, form)
     ctx.exit(0 if all(v.holds for v in verdicts) else 1)

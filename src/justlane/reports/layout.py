@@ -56,6 +56,8 @@ def _rendered(item: Line, look: Look) -> str:
 
 def _wrapped(item: Line, room: int) -> list[list[Span]]:
     """Break between words; a word that is longer than the room stands alone."""
+    if sum(len(text) for text, _ in item.spans) <= room:
+        return [list(item.spans)]
     rows: list[list[Span]] = [[]]
     used = 0
     for text, style in item.spans:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from datetime import date
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from datetime import date, datetime
 from enum import StrEnum
 
 from msgspec import Struct
@@ -12,7 +12,7 @@ from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock
 from justlane.engine.decision.circumstances_in_words import Box, boxes
 from justlane.engine.decision.deciding import Judge, Question, judge
 from justlane.engine.facts.coverage import CoverStep
-from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import MemberStep
 from justlane.engine.facts.people import way_to
 from justlane.engine.facts.roles import RoleStep
@@ -165,11 +165,6 @@ def _ways(
     """Every binding that gives an action, each once, the shortest chain first, with the circumstances in which it
     really gives the answer; those that never do are left out."""
     platform = judging.platform
-    found: dict[int, tuple[Binding, int]] = {}
-    for role, within in acting.items():
-        for binding, some in judging.credit(role, action, address):
-            before = found.get(id(binding), (binding, 0))[1]
-            found[id(binding)] = binding, before | (some & within)
     chains = [
         Chain(
             memberships=way_of(index, judging, binding),
@@ -179,10 +174,43 @@ def _ways(
             publication=platform.publication_of(binding, address),
             circumstances=in_words(judging, some),
         )
-        for binding, some in found.values()
-        if some
+        for binding, some in _giving(judging, acting, action, address)
     ]
     return tuple(sorted(chains, key=lambda chain: chain.length))
+
+
+def _giving(judging: Judge, acting: Mapping[str | None, int], action: str, address: str) -> list[tuple[Binding, int]]:
+    found: dict[int, tuple[Binding, int]] = {}
+    for role, within in acting.items():
+        for binding, some in judging.credit(role, action, address):
+            before = found.get(id(binding), (binding, 0))[1]
+            found[id(binding)] = binding, before | (some & within)
+    return [(binding, some) for binding, some in found.values() if some]
+
+
+def bindings_giving(judging: Judge, action: str, address: str) -> list[Binding]:
+    """Every binding by which the person comes by the action, in whatever role."""
+    acting = _acting(judging, action, address)
+    return [binding for binding, _ in _giving(judging, acting, action, address)]
+
+
+def shortest(
+    index: EstateIndex,
+    platform: PlatformIndex,
+    login: str,
+    bindings: Sequence[Binding],
+    action: str,
+    address: str,
+    moment: datetime,
+) -> Binding:
+    """The one of some bindings that give somebody an action whose chain is the shortest."""
+
+    def length(binding: Binding) -> int:
+        memberships = way_to(index, login, binding.principal, platform.platform.name, moment)
+        coverage = platform.coverage.way_down(binding.scope, address)
+        return len(memberships) + len(platform.roles.holdings(binding.role)[action]) + len(coverage)
+
+    return bindings[0] if len(bindings) == 1 else min(bindings, key=length)
 
 
 def way_of(index: EstateIndex, judging: Judge, binding: Binding) -> tuple[MemberStep, ...]:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question, judge
-from justlane.engine.decision.explaining import Failing, answer
+from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.decision.explaining import Failing, answer, bindings_giving, shortest
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME
-from justlane.engine.questions.who_may import who_may
+from justlane.engine.questions.who_may import Holding, holding
+from justlane.model.bindings import Binding
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
@@ -109,6 +110,7 @@ class _Judging:
         self._index = index
         situation = index.estate.situations[expectation.situation] if expectation.situation else None
         self._question = Question(moment, situation)
+        self._given: dict[tuple[int, str, str], list[Binding]] = {}
 
     def against(self, expectation: AnyExpectation) -> list[Evidence]:
         """The facts that break it."""
@@ -118,9 +120,8 @@ class _Judging:
             case UserMayNot():
                 return [e for duty in expectation.duties for e in self._can(expectation.user, duty)]
             case OnlyGroupMay():
-                inside = set(self._index.membership.users_in(expectation.group))
-                outside = [(d, u) for d in expectation.duties for u in self._who_may(d) if u not in inside]
-                return [e for duty, login in outside for e in self._can(login, duty)]
+                outside = [(d, self._who_may(d).without(expectation.group)) for d in expectation.duties]
+                return [e for duty, found in outside for e in self._can_all(found, duty)]
             case AtMostMay():
                 return [e for duty in expectation.duties for e in self._too_many(duty, expectation.limit)]
             case NobodyMayBoth():
@@ -144,27 +145,41 @@ class _Judging:
                 break
         return best
 
-    def _who_may(self, duty: Duty) -> list[str]:
-        """Everybody who may in some circumstances; last whoever has not signed in."""
-        found = {
-            somebody.login
-            for place in self._places(duty)
-            for alike, _ in who_may(self._index, duty.action, place, self._question)
-            for somebody in alike
-        }
-        return sorted(found, key=lambda login: (login == ANONYMOUS_NAME, login))
+    def _who_may(self, duty: Duty) -> Holding:
+        """Everybody who may in some circumstances."""
+        places = self._places(duty)
+        unlike = _unlike(self._index, duty.scope, places) if len(places) > 1 else places
+        return holding(self._index, duty.action, unlike, self._question)
 
-    def _can(self, login: str, duty: Duty) -> list[Evidence]:
-        """The fact that somebody may (perhaps in some circumstances only), citing the binding that gives it."""
-        where = self._where(login, duty)
-        if where is None:
-            return []
-        place, some, full = where
-        chain = answer(self._index, login, duty.action, place, self._question).chains[0]
-        binding = chain.binding
+    def _can_all(self, found: Holding, duty: Duty) -> list[Evidence]:
+        """The facts that some may, in the order of their logins; last whoever has not signed in."""
+        return [e for login, kind in found.in_order() for e in self._can(login, duty, kind)]
+
+    def _can(self, login: str, duty: Duty, kind: Judge | None = None) -> list[Evidence]:
+        """The fact that somebody may (perhaps in some circumstances only), citing the binding that gives it.
+
+        A judge of people whom nothing at the only place tells from them answers for them.
+        """
+        if kind is not None and duty.extent is Extent.AT:
+            place, full = duty.scope, kind.space.full
+            some, bindings = kind.allowed(duty.action, place), self._bindings(kind, duty.action, place)
+        else:
+            where = self._where(login, duty)
+            if where is None:
+                return []
+            place, some, full = where
+            bindings = bindings_giving(judge(self._index, login, place, self._question), duty.action, place)
+        prepared, moment = self._index.platform(place), self._question.dated
+        binding = shortest(self._index, prepared, login, bindings, duty.action, place, moment)
         sometimes = "" if some == full else " in some circumstances"
         through = f"{binding.role} given to {binding.principal} at {binding.scope}"
         return [Evidence(f"{login} may {duty.action} at {place}{sometimes}: {through}", binding.source)]
+
+    def _bindings(self, kind: Judge, action: str, place: str) -> list[Binding]:
+        key = id(kind), action, place
+        if key not in self._given:
+            self._given[key] = bindings_giving(kind, action, place)
+        return self._given[key]
 
     def _cannot(self, login: str, duty: Duty) -> list[Evidence]:
         """The fact that somebody may not (or not always), with the first thing that fails."""
@@ -194,13 +209,29 @@ class _Judging:
         return [Evidence(first.fact + more, first.source)]
 
     def _too_many(self, duty: Duty, limit: int) -> list[Evidence]:
-        logins = self._who_may(duty)
-        if len(logins) <= limit:
+        found = self._who_may(duty)
+        if len(found) <= limit:
             return []
-        counted = Evidence(f"{len(logins)} may: {', '.join(logins)}")
-        return [counted, *(e for login in logins for e in self._can(login, duty))]
+        logins = [login for login, _ in found.in_order()]
+        return [Evidence(f"{len(logins)} may: {', '.join(logins)}"), *self._can_all(found, duty)]
 
     def _both(self, duties: tuple[Duty, ...]) -> list[Evidence]:
-        everyone = [set(self._who_may(duty)) for duty in duties]
-        both = sorted(set.intersection(*everyone))
-        return [e for login in both for duty in duties for e in self._can(login, duty)]
+        everyone = [dict(self._who_may(duty).in_order()) for duty in duties]
+        both = sorted(set(everyone[0]).intersection(*everyone))
+        return [
+            e
+            for login in both
+            for duty, judges in zip(duties, everyone, strict=True)
+            for e in self._can(login, duty, judges[login])
+        ]
+
+
+def _unlike(index: EstateIndex, scope: str, places: Sequence[str]) -> list[str]:
+    """One place of each kind."""
+    from justlane.engine.compiled.tallying import kinds_of_places
+    from justlane.engine.compiled.terrain import terrain_of
+
+    prepared = index.platform(scope)
+    terrain = terrain_of(prepared)
+    kinds = kinds_of_places(prepared, terrain)
+    return list({int(kinds[terrain.number[place]]): place for place in reversed(places)}.values())

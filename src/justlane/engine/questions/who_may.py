@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from justlane.engine.decision.deciding import Judge, Question, gates_to
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import Person
+from justlane.engine.facts.people import ANONYMOUS_NAME, Person
 from justlane.model.estate import RolesHeld
-from justlane.model.people import Principal
+from justlane.model.people import Principal, PrincipalKind
+from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
     from justlane.engine.everybody.behind import Behind, Kind
+    from justlane.engine.everybody.lists import Ints
 
 
 def who_may(index: EstateIndex, action: str, address: str, question: Question) -> Iterator[tuple[list[Person], Judge]]:
@@ -46,6 +49,49 @@ def kinds_who_may(
         judging = Judge(prepared, behind.person(kind), question, index.estate.time_zone)
         if judging.allowed(action, address):
             yield behind, kind, judging
+
+
+class Holding:
+    """Everybody who may do an action at one of some places, in some circumstances."""
+
+    def __init__(self, index: EstateIndex, platform: str, moment: datetime, found: list[tuple[Ints, Judge]]) -> None:
+        """`found` has the numbers of people with a judge for them; somebody may stand in several of them."""
+        import numpy as np
+
+        self._index, self._platform, self._moment = index, platform, moment
+        self.judges = [judging for _, judging in found]
+        users = np.concatenate([np.zeros(0, np.int32), *(users for users, _ in found)])
+        kinds = np.repeat(np.arange(len(found), dtype=np.int32), [len(users) for users, _ in found])
+        self.users, first = np.unique(users, return_index=True)
+        """Their numbers, in order."""
+        self._kinds = kinds[first]
+
+    def __len__(self) -> int:
+        return len(self.users)
+
+    def without(self, group: str) -> Holding:
+        """Those who are not in a group of the directory."""
+        from justlane.engine.everybody.behind import Behind
+
+        named = Principal(PrincipalKind.GROUP, group)
+        left = ~Behind(self._index, self._platform, self._moment, [named]).any_of([named])[self.users]
+        found = [(self.users[left & (self._kinds == n)], judging) for n, judging in enumerate(self.judges)]
+        return Holding(self._index, self._platform, self._moment, found)
+
+    def in_order(self) -> list[tuple[str, Judge]]:
+        """Logins in their order, last whoever has not signed in; each with a judge of theirs."""
+        roll = self._index.membership.roll
+        judges = {user: self.judges[kind] for user, kind in zip(self.users.tolist(), self._kinds.tolist(), strict=True)}
+        signed_in = self.users[self.users < len(roll.logins)]
+        found = [(roll.logins[user], judges[user]) for user in roll.in_order(signed_in).tolist()]
+        last = judges.get(len(roll.logins))
+        return [*found, (ANONYMOUS_NAME, last)] if last else found
+
+
+def holding(index: EstateIndex, action: str, places: Sequence[str], question: Question) -> Holding:
+    """Everybody who may do an action at one of some places of a platform."""
+    kinds = [(kind.users, judging) for at in places for _, kind, judging in kinds_who_may(index, action, at, question)]
+    return Holding(index, platform_of(places[0]) if places else "", question.dated, kinds)
 
 
 def _matters(prepared: PlatformIndex, address: str) -> frozenset[Principal]:
