@@ -13,7 +13,7 @@ from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.terminal import show
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
-from justlane.files.opening import open_estate
+from justlane.files.opening import open_index
 from justlane.files.reading.folder import holds_root
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
@@ -48,7 +48,7 @@ def compare(
     Ends with 0 if nothing differs and 1 if something does.
     """
     if given["person"] or given["other"]:
-        _people(ctx, options.opened(folder), form, given)
+        _people(ctx, options.indexed(folder), form, given)
     from justlane.engine.changes.comparison import Side
     from justlane.engine.changes.comparison import compare as compared
     from justlane.files.revisions import folder_named
@@ -57,10 +57,9 @@ def compare(
     with ExitStack() as written:
         names = (before or "HEAD", after or str(place))
         folders = [written.enter_context(folder_named(name, place)) for name in names]
-        estates = [_opened(path, name, place) for path, name in zip(folders, names, strict=True)]
-        sides = [
-            Side(name, EstateIndex(e)) for name, e in zip((before or "HEAD", after or "now"), estates, strict=True)
-        ]
+        indexes = [_opened(path, name, place) for path, name in zip(folders, names, strict=True)]
+        estates = [index.estate for index in indexes]
+        sides = [Side(name, index) for name, index in zip((before or "HEAD", after or "now"), indexes, strict=True)]
         user, scope = _known(estates, given["user"], given["scope"])
         result = compared(sides[0], sides[1], question(estates[1], given, scope), [user] if user else None, scope)
     show("Comparison", result, form)
@@ -74,11 +73,11 @@ def _place(folder: Path | None, before: str | None, after: str | None) -> Path:
     return options.folder_of(folder)
 
 
-def _opened(path: Path, name: str, place: Path) -> Estate:
+def _opened(path: Path, name: str, place: Path) -> EstateIndex:
     """One of the two; a revision has no snapshots of its own and takes the estate's people."""
     pulled_in = None if Path(name).exists() else place
     try:
-        return open_estate(path, read_people, pulled_in)
+        return open_index(path, read_people, pulled_in)
     except UsageError as error:
         raise UsageError(f"{name}: {error.message}", error.hint) from error
 
@@ -92,13 +91,14 @@ def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[
     return user, scope
 
 
-def _people(ctx: click.Context, estate: Estate, form: str, given: dict[str, Any]) -> None:
+def _people(ctx: click.Context, index: EstateIndex, form: str, given: dict[str, Any]) -> None:
     from justlane.engine.changes.two_people import side_by_side
 
+    estate = index.estate
     if not (given["person"] and given["other"]):
         raise UsageError("--person and --with go together", "name two users: --person X --with Y")
     person, other = (options.known_user(estate, given[name]) for name in ("person", "other"))
     scope = options.known_scope(estate, given["scope"]) if given["scope"] else None
-    result = side_by_side(EstateIndex(estate), person, other, question(estate, given, scope), scope)
+    result = side_by_side(index, person, other, question(estate, given, scope), scope)
     show("SideBySide", result, form)
     ctx.exit(0 if result.equal else 1)

@@ -5,22 +5,26 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from justlane.engine.changes.narrowing import Narrowing
 from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import NOTHING, Judge, Question
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, Person, reduced
+from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person, reduced
 from justlane.model.circumstances import Condition
 from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
-NOBODY = Person("", False, frozenset())
+if TYPE_CHECKING:
+    from justlane.engine.changes.by_kinds import Found, Together
+
+FEW = 100
+"""Up to so many people are compared one by one, where it is known what a change can reach."""
 
 
 class CellChange(Struct, frozen=True):
@@ -80,6 +84,12 @@ class Comparison(Struct, frozen=True):
         return sum(len(g.users) for g in self.groups)
 
 
+_Words = tuple[Box, ...] | None
+_Change = tuple[str, bool, bool, bool, _Words, _Words]
+"""A `CellChange` without its place."""
+Changes = tuple[_Change, ...]
+
+
 class Side(Struct, frozen=True):
     """One of the two estates, with a name for people to read."""
 
@@ -103,22 +113,119 @@ def compare(
     over. `places`, where it is known, says on which platforms something can change and at which scopes (None for all of
     them). People whom no binding on a platform tells apart, before and after, are judged once.
     """
-    changes: dict[str, list[CellChange]] = {}
     sides = (before.index, after.index)
-    names = dict.fromkeys(name for side in sides for name in side.estate.platforms)
-    for name in names:
-        if (within is None or platform_of(within) == name) and (places is None or name in places):
-            where = places[name] if places is not None else None
-            for logins, found in _on_platform(sides, name, question, users, within, where, only_people):
-                for login in logins if found else ():
-                    changes.setdefault(login, []).extend(found)
+    names = [
+        name
+        for name in dict.fromkeys(name for side in sides for name in side.estate.platforms)
+        if (within is None or platform_of(within) == name) and (places is None or name in places)
+    ]
+    where = {name: places[name] if places is not None else None for name in names}
+    near = places is not None or only_people
+    if users is not None and near and len(users) <= FEW:
+        groups = of_few(sides, where, question, users, within, only_people)
+    else:
+        groups = _of_many(sides, where, question, users, within)
+    groups.sort(key=lambda g: (not g.changes[0].sensitive, -len(g.users) * len(g.changes), g.users))
+    return Comparison(before.name, after.name, tuple(groups))
+
+
+def _of_many(
+    sides: Sequence[EstateIndex],
+    where: Mapping[str, Collection[str] | None],
+    question: Question,
+    users: Collection[str] | None,
+    within: str | None,
+) -> list[Alike]:
+    """By kinds of people and of places."""
+    from justlane.engine.changes.by_kinds import ByKinds, Together
+
+    people = Together(sides)
+    among = None if users is None else people.among(users)
+    found: list[Found] = []
+    for name, places in where.items():
+        prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
+        apart = any(side.roles_matter_elsewhere or question.role for side in prepared if side)
+        kinds = ByKinds(sides, prepared, people, question.dated, apart)
+        if within is not None:
+            inside = set(_places(prepared, within, None))
+            places = inside if places is None else inside.intersection(places)
+        found += kinds.changes(_Judges(sides, prepared, question).changes, among, places)
+    return _gathered(found, people)
+
+
+def _gathered(found: Sequence[Found], people: Together) -> list[Alike]:
+    """Those together for whom the same changes."""
+    import numpy as np
+
+    from justlane.engine.everybody.lists import alike, random_words, sorted_by
+
+    if not found:
+        return []
+    changes = np.repeat(np.arange(len(found)), [len(some.users) for some in found])
+    of_user = sorted_by(np.concatenate([some.users for some in found]), changes, len(people.logins))
+    some = np.flatnonzero(np.diff(of_user.start))
+    words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
+    number, first = alike(words)
+    same = sorted_by(number, some, len(first))
+    cells: dict[int, list[CellChange]] = {}
+    groups: list[Alike] = []
+    for kind, one in enumerate(some[first].tolist()):
+        ordered: list[CellChange] = []
+        for n in of_user.items[of_user.start[one] : of_user.start[one + 1]].tolist():
+            if n not in cells:
+                cells[n] = [_at(place, *c) for place in found[n].places for c in found[n].change]
+            ordered += cells[n]
+        ordered.sort(key=lambda c: (not c.sensitive, c.action, c.scope))
+        users = same.items[same.start[kind] : same.start[kind + 1]].tolist()
+        groups.append(Alike(tuple(sorted(people.logins[user] for user in users)), tuple(ordered)))
+    return groups
+
+
+class _Judges:
+    """Judges for people as they were and are, on one platform."""
+
+    def __init__(
+        self, sides: Sequence[EstateIndex], prepared: Sequence[PlatformIndex | None], question: Question
+    ) -> None:
+        self._sides, self._prepared, self._question = sides, prepared, question
+        self._judges: dict[tuple[Person, Person], list[Judge | None]] = {}
+        self._known: dict[tuple[int, int], Changes] = {}
+        self._same: dict[Changes, Changes] = {}
+
+    def changes(self, was: Person, now: Person, place: str) -> Changes:
+        """What changes at a place; the same object for the same changes."""
+        judges = self._judges.get((was, now))
+        if judges is None:
+            judges = _judges(self._sides, self._prepared, (was, now), self._question)
+            self._judges[was, now] = judges
+        before, after = (_allowed(j, index, place) for j, index in zip(judges, self._prepared, strict=True))
+        key = id(before), id(after)  # shared by all places where the same counts for them
+        if key not in self._known:
+            judging = next(judging for judging in judges if judging)
+            said = tuple(_change(judging, *one) for one in _differing(before, after, self._prepared))
+            self._known[key] = self._same.setdefault(said, said)
+        return self._known[key]
+
+
+def of_few(
+    sides: Sequence[EstateIndex],
+    where: Mapping[str, Collection[str] | None],
+    question: Question,
+    users: Collection[str],
+    within: str | None,
+    only_people: bool,
+) -> list[Alike]:
+    """One by one."""
+    changes: dict[str, list[CellChange]] = {}
+    for name, places in where.items():
+        for logins, found in _on_platform(sides, name, question, users, within, places, only_people):
+            for login in logins if found else ():
+                changes.setdefault(login, []).extend(found)
     alike: dict[tuple[CellChange, ...], list[str]] = {}
     for login, some in changes.items():
         ordered = sorted(some, key=lambda c: (not c.sensitive, c.action, c.scope))
         alike.setdefault(tuple(ordered), []).append(login)
-    groups = [Alike(tuple(sorted(users)), cells) for cells, users in alike.items()]
-    groups.sort(key=lambda g: (not g.changes[0].sensitive, -len(g.users) * len(g.changes), g.users))
-    return Comparison(before.name, after.name, tuple(groups))
+    return [Alike(tuple(sorted(logins)), cells) for cells, logins in alike.items()]
 
 
 def _on_platform(
@@ -139,7 +246,6 @@ def _on_platform(
         reduced(side, index, question.dated, users, named) if index else {}
         for side, index in zip(sides, prepared, strict=True)
     ]
-    narrowing = Narrowing(prepared[0], prepared[1], sides[0].estate.time_zone == sides[1].estate.time_zone)
     classes: dict[tuple[object, ...], list[str]] = {}
     people: dict[tuple[object, ...], list[Person]] = {}
     for login in users:
@@ -152,8 +258,6 @@ def _on_platform(
         touched = places
         if only_people and prepared[1]:
             touched = _touched(prepared[1], was, now)
-        elif places is None and was == now:
-            touched = narrowing.touched(was.principals)
         if touched is None or touched:
             judges = _judges(sides, prepared, people[key], question)
             yield alike, list(_changes(judges, prepared, within, touched))
@@ -235,15 +339,7 @@ def _changes(
             known[key] = list(_differing(before, after, prepared))
         for action, sensitive, was, now in known[key]:
             judging = next(judging for judging in judges if judging)
-            yield CellChange(
-                action,
-                scope,
-                sensitive,
-                bool(now & ~was),
-                bool(was & ~now),
-                _said(judging, was),
-                _said(judging, now),
-            )
+            yield _at(scope, *_change(judging, action, sensitive, was, now))
 
 
 def _places(
@@ -272,6 +368,17 @@ def _differing(
         if was != now:
             declared = [i.platform.actions[action] for i in prepared if i and action in i.platform.actions]
             yield action, any(a.sensitive for a in declared), was, now
+
+
+def _at(
+    place: str, action: str, sensitive: bool, gains: bool, loses: bool, before: _Words, after: _Words
+) -> CellChange:
+    return CellChange(action, place, sensitive, gains, loses, before, after)
+
+
+def _change(judging: Judge, action: str, sensitive: bool, was: int, now: int) -> _Change:
+    gains, loses = bool(now & ~was), bool(was & ~now)
+    return action, sensitive, gains, loses, _said(judging, was), _said(judging, now)
 
 
 def _said(judging: Judge, some: int) -> tuple[Box, ...] | None:

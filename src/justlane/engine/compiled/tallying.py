@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
@@ -76,15 +78,20 @@ def kinds_of_places(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.int
     if prepared.open_binding is not None:
         words.append(open_scopes(prepared, terrain).astype(np.uint64))
     if counting:
-        published = {group: _spans(terrain, scopes) for group, scopes in prepared.published.items()}
-        marks = ((_common(terrain.spans(*r), published.get(group, ())), n) for (group, r), n in counting.items())
-        words.append(terrain.told_apart(marks))
+        spans = published_spans(prepared, terrain)
+        words.append(terrain.told_apart((spans(group, reach), n) for (group, reach), n in counting.items()))
     _, numbers = np.unique(np.stack(words), axis=1, return_inverse=True)
     numbers = numbers.reshape(-1)
     asking = prepared.platform.actions.get(prepared.platform.habits.on_the_way)
     if asking is None:
         return numbers
     return _with_the_way(terrain, numbers, [asking.applies(kind) for kind in terrain.kinds])
+
+
+def published_spans(prepared: PlatformIndex, terrain: Terrain) -> Callable[[str, Reach], Spans]:
+    """Answers in which part of what a binding to a group covers the group was published."""
+    published = {group: _spans(terrain, scopes) for group, scopes in prepared.published.items()}
+    return lambda group, reach: _common(terrain.spans(*reach), published.get(group, ()))
 
 
 def _with_the_way(terrain: Terrain, numbers: NDArray[np.int64], asks: list[bool]) -> NDArray[np.int64]:

@@ -69,11 +69,12 @@ class Terrain:
                 self._spans[key] = [(root, int(self.end[root])) for root in sorted(roots)]
         return self._spans[key]
 
-    def told_apart(self, marks: Iterable[tuple[Spans, int]]) -> NDArray[np.uint64]:
+    def told_apart(self, marks: Iterable[tuple[Spans, int]], most: int = 0) -> NDArray[np.uint64]:
         """For each scope a word that is the same where the same marks lie; each mark has a number of its own, from 0,
-        and its intervals do not overlap."""
+        and its intervals do not overlap. Words of two terrains can be compared if `most`, more than any number, is the
+        same."""
         spread = np.array([(start, end, n) for spans, n in marks for start, end in spans], np.int64).reshape(-1, 3)
-        count = int(spread[:, 2].max(initial=0)) + 1
+        count = most or int(spread[:, 2].max(initial=0)) + 1
         words = np.random.default_rng(20261127).integers(1, 1 << 63, count, np.uint64)[spread[:, 2]]
         steps = np.zeros(len(self) + 1, np.uint64)
         np.add.at(steps, spread[:, 0], words)

@@ -54,6 +54,7 @@ class Behind:
         self.everyone = AUTHENTICATED in self._number
         self.user, self.name = self._pairs()
         """Pairs of a user and the number of a name, sorted, each once; without `authenticated`."""
+        self._of_user = lists_of(self.user, self.name, self.nobody + 1)
 
     def number(self, name: Principal) -> int:
         """The number of a name."""
@@ -75,8 +76,8 @@ class Behind:
 
     def one(self, user: int) -> frozenset[Principal]:
         """The names that stand for one of them."""
-        first, last = np.searchsorted(self.user, (user, user + 1))
-        found = [self.names[n] for n in self.name[first:last].tolist()]
+        lists = self._of_user
+        found = [self.names[n] for n in lists.items[lists.start[user] : lists.start[user + 1]].tolist()]
         return frozenset([*found, AUTHENTICATED] if self.everyone and user != self.nobody else found)
 
     def any_of(self, names: Iterable[Principal]) -> Flags:

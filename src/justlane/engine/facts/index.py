@@ -13,7 +13,7 @@ from justlane.engine.facts.membership import Holding, MembershipIndex
 from justlane.engine.facts.roles import RoleIndex
 from justlane.engine.facts.sources import Bindings, Kept, ListedBindings
 from justlane.model.bindings import Binding, Publication
-from justlane.model.estate import Decides, Estate, Platform
+from justlane.model.estate import Decides, Estate, Platform, RolesHeld
 from justlane.model.people import AUTHENTICATED, Directory, Principal, PrincipalKind, Snapshot
 from justlane.model.scopes import contains, platform_of
 
@@ -134,6 +134,15 @@ class PlatformIndex:
     def is_published(self, group: str, address: str) -> bool:
         """Whether a group was published to a place or to a scope that contains it."""
         return any(contains(scope, address) for scope in self.published.get(group, ()))
+
+    @property
+    def roles_matter_elsewhere(self) -> bool:
+        """Whether what people can act as by bindings elsewhere can turn an answer at a place.
+
+        Where all that counts is what any binding allows, a role that is given elsewhere brings what is built in alone.
+        """
+        habits = self.platform.habits
+        return habits.roles_held is RolesHeld.ONE_AT_A_TIME and habits.decides is not Decides.ANY_ALLOW
 
     @property
     def ordered(self) -> bool:

@@ -24,6 +24,10 @@ class Person(Struct, frozen=True):
     principals: frozenset[Principal]
 
 
+NOBODY = Person("", False, frozenset())
+"""Somebody who may do nothing, or is not there."""
+
+
 def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> Person:
     """A user of the directory, or `anonymous`, on a platform, on the day of a moment with a time zone."""
     if login == ANONYMOUS_NAME:

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 from justlane.engine.decision.deciding import Judge, Question, gates_to
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person
-from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
@@ -42,8 +41,8 @@ def kinds_who_may(
     giving = dict.fromkeys(b.principal for b in holding)
     if not giving:
         return
-    one_role = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
-    matters = prepared.named if one_role else _matters(prepared, address)
+    elsewhere = prepared.roles_matter_elsewhere or question.role
+    matters = prepared.named if elsewhere else _matters(prepared, address)
     behind = Behind(index, prepared.platform.name, question.dated, matters)
     for kind in behind.kinds(behind.any_of(giving)):
         judging = Judge(prepared, behind.person(kind), question, index.estate.time_zone)

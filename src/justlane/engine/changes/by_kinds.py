@@ -1,0 +1,197 @@
+"""What changes on one platform for everybody: kinds of places times the kinds of people whom a change there reaches."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator, Sequence
+from datetime import datetime
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justlane.engine.changes.comparison import Changes
+from justlane.engine.changes.differing import Differing
+from justlane.engine.everybody.behind import Behind
+from justlane.engine.everybody.lists import Ints, Lists, alike, random_words, sorted_by
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person
+from justlane.model.people import AUTHENTICATED, Principal
+
+Flags = NDArray[np.bool_]
+Judged = Callable[[Person, Person, str], Changes]
+"""What changes at a place for people who were one way and are another."""
+
+
+class Found(NamedTuple):
+    """What changes for some people."""
+
+    users: Ints
+    """Their numbers."""
+    places: Sequence[str]
+    change: Changes
+    """The same at each of the places."""
+
+
+class Together:
+    """The people of two estates under common numbers: those of the first, those who are new, and last whoever has not
+    signed in."""
+
+    def __init__(self, sides: Sequence[EstateIndex]) -> None:
+        rolls = [side.membership.roll for side in sides]
+        self.same = rolls[0] is rolls[1] or rolls[0].logins == rolls[1].logins
+        first = set(rolls[0].logins) if not self.same else set[str]()
+        new = [] if self.same else [login for login in rolls[1].logins if login not in first]
+        self.logins = [*rolls[0].logins, *new, ANONYMOUS_NAME]
+        self.numbers = [self._numbers(roll.logins) for roll in rolls]
+        """For each side the number there of each of these; one more than the last one's for those it does not have."""
+
+    def _numbers(self, logins: Sequence[str]) -> NDArray[np.int64]:
+        count = len(logins)
+        if self.same:
+            return np.arange(count + 1)
+        known = {login: number for number, login in enumerate(logins)}
+        return np.array([*(known.get(login, count + 1) for login in self.logins[:-1]), count], np.int64)
+
+    def among(self, logins: Collection[str]) -> Flags:
+        """Which of these are some logins."""
+        wanted = set(logins)
+        return np.array([login in wanted for login in self.logins], np.bool_)
+
+
+class _Side:
+    """Everybody on one side, with the names on either that stand for them."""
+
+    def __init__(self, behind: Behind, numbers: NDArray[np.int64]) -> None:
+        self.behind, self.numbers = behind, numbers
+        self.there = np.append(behind.there, False)[numbers]
+        """Whether each of the people of both may do anything at all here."""
+
+    @cached_property
+    def _by_name(self) -> Lists:
+        """The people behind each name but `authenticated`, in common numbers."""
+        common = np.full(self.behind.nobody + 2, -1, np.int32)
+        common[self.numbers] = np.arange(len(self.numbers), dtype=np.int32)
+        return sorted_by(self.behind.name, common[self.behind.user], len(self.behind.names))
+
+    def having(self, name: Principal) -> Ints:
+        """The people for whom a name stands, but for `authenticated`."""
+        lists, number = self._by_name, self.behind.number(name)
+        return lists.items[lists.start[number] : lists.start[number + 1]]
+
+    def sums(self) -> NDArray[np.uint64]:
+        """Two words for each, the same for those for whom the same names stand; nothing for whoever is not there."""
+        sums = np.concatenate([self.behind.sums(), np.zeros((2, 1), np.uint64)], axis=1)[:, self.numbers]
+        sums[:, ~self.there] = 0
+        return sums
+
+    def person(self, user: int, names: Collection[Principal] | None = None) -> Person:
+        """Somebody, with those of their names that are among some."""
+        if not self.there[user]:
+            return NOBODY
+        found = self.behind.one(int(self.numbers[user]))
+        return Person("", True, found if names is None else found.intersection(names))
+
+
+class ByKinds:
+    """Two states of one platform with their people."""
+
+    def __init__(
+        self,
+        sides: Sequence[EstateIndex],
+        prepared: Sequence[PlatformIndex | None],
+        together: Together,
+        moment: datetime,
+        apart: bool,
+    ) -> None:
+        """`apart` says that what people act as elsewhere matters at every place."""
+        zones = {side.estate.time_zone for side in sides}
+        self._differing = Differing(prepared, len(zones) == 1)
+        self._apart = apart
+        self._names = list(dict.fromkeys(p for side in prepared if side for p in sorted(side.named)))
+        platform = next(side.platform.name for side in prepared if side)
+        self._sides = [
+            _Side(Behind(index, platform, moment, self._names), numbers)
+            for index, numbers in zip(sides, together.numbers, strict=True)
+        ]
+        self._moved = self._who_moved()
+
+    def _who_moved(self) -> dict[Principal, list[int]]:
+        """Names that stand on one side only for somebody -> for whom."""
+        before, after = self._sides
+        moved = before.there != after.there
+        moved |= (before.sums() != after.sums()).any(axis=0)
+        found: dict[Principal, list[int]] = {}
+        for user in np.flatnonzero(moved).tolist():
+            for name in before.person(user).principals ^ after.person(user).principals:
+                found.setdefault(name, []).append(user)
+        return found
+
+    def changes(self, judged: Judged, among: Flags | None, places: Collection[str] | None) -> Iterator[Found]:
+        """Everything that changes for some people (None for all) at some places; each of them at each place once."""
+        where = self._differing.places | self._differing.covered_by(self._moved)
+        everywhere = np.ones(len(where), np.bool_)
+        reached: Ints | None = None
+        if self._apart and where.any():
+            reached = self._reached(where)
+            where = everywhere
+        if places is not None:
+            wanted = set(places)
+            where = where & np.array([address in wanted for address in self._differing.addresses], np.bool_)
+        for at in self._differing.alike(where):
+            matters, differing = self._differing.names_at(at[0])
+            users = self._behind(matters, differing) if reached is None else reached
+            if among is not None:
+                users = users[among[users]]
+            if reached is not None:
+                matters = set(self._names)
+            yield from self._at(judged, at, users, sorted(matters.intersection(self._names)))
+
+    def _reached(self, where: Flags) -> Ints:
+        """All whom a change anywhere reaches."""
+        some = [self._behind(*self._differing.names_at(at[0])) for at in self._differing.alike(where)]
+        return np.unique(np.concatenate([np.zeros(0, np.int32), *some]))
+
+    def _behind(self, matters: set[Principal], differing: set[Principal]) -> Ints:
+        """The people for whom one of the differing names stands, and those for whom one of those that matter stands on
+        one side only."""
+        users = [np.array(self._moved.get(name, ()), np.int32) for name in matters]
+        for side in self._sides:
+            for name in differing:
+                if name == AUTHENTICATED:
+                    users.append(np.flatnonzero(side.there[:-1]).astype(np.int32))
+                else:
+                    users.append(side.having(name))
+        return np.unique(np.concatenate([np.zeros(0, np.int32), *users]))
+
+    def _at(self, judged: Judged, at: Sequence[str], users: Ints, matters: Sequence[Principal]) -> Iterator[Found]:
+        """The changes at places that are alike, the people with the same change together."""
+        if not len(users):
+            return
+        found: dict[int, tuple[Changes, list[Ints]]] = {}
+        number, first = alike(self._words(users, matters))
+        kinds = sorted_by(number, users, len(first))
+        for kind, one in enumerate(users[first].tolist()):
+            was, now = (side.person(one, matters) for side in self._sides)
+            change = judged(was, now, at[0])
+            if change:
+                some = kinds.items[kinds.start[kind] : kinds.start[kind + 1]]
+                found.setdefault(id(change), (change, []))[1].append(some)
+        for change, parts in found.values():
+            yield Found(np.concatenate(parts), at, change)
+
+    def _words(self, users: Ints, matters: Sequence[Principal]) -> NDArray[np.uint64]:
+        """Two words for each of some people, the same for those whom none of some names tells apart on either side."""
+        words = np.zeros((2, len(users)), np.uint64)
+        for seed, side in enumerate(self._sides):
+            random = random_words(len(matters) + 1, seed)
+            there = side.there[users]
+            words += np.where(there, random[:, -1:], np.uint64(0))
+            for number, name in enumerate(matters):
+                if name == AUTHENTICATED:
+                    words[:, there & (users < len(side.there) - 1)] += random[:, number : number + 1]
+                else:
+                    having = side.having(name)
+                    place = np.minimum(np.searchsorted(users, having), len(users) - 1)
+                    words[:, place[users[place] == having]] += random[:, number : number + 1]
+        return words
