@@ -10,7 +10,6 @@ import tempfile
 import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from unittest import mock
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -21,17 +20,17 @@ from hypothesis import strategies as st
 
 from justlane.cli.standing_in import nature_of
 from justlane.directories.interface import read_people
-from justlane.engine.changes.comparison import Side, compare
+from justlane.engine.changes.comparison import Side, compare, of_few
 from justlane.engine.changes.effect import summed
 from justlane.engine.changes.suggestions import Turn, reply
 from justlane.engine.compiled.asking import Asker, Cells
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
-from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten, walk_of
+from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten
+from justlane.engine.compiled.terrain import terrain_of
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Question, cells_of, judge, may
 from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
-from justlane.engine.facts import people
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import person
@@ -41,7 +40,7 @@ from justlane.files.loading import load
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome, Situation
 from justlane.model.edits import Give
-from justlane.model.estate import Estate
+from justlane.model.estate import Decides, Estate
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
 from justlane.platforms.aligning import declared_parts
 from justlane.standin.ruling import Context, Ruling
@@ -199,6 +198,26 @@ def nothing_new_would_do(index: EstateIndex, user: str, action: str, scope: str,
                 assert not may(after, user, action, scope, asked_in(facts)), (principal, role, at)
 
 
+PARTS_OF_PLATFORMS = ["roles", "scopes", "publications", "ceilings", "local_groups", "habits"]
+
+
+def mixed(estate: Estate, other: Estate, parts: set[str]) -> Estate:
+    """An estate with some parts of another one, as far as they go together."""
+    platform, theirs = estate.platforms["p"], other.platforms["p"]
+    changed = msgspec.structs.replace(platform, **{part: getattr(theirs, part) for part in parts.intersection(PARTS_OF_PLATFORMS)})
+    found = msgspec.structs.replace(
+        estate,
+        platforms={"p": changed},
+        directory=other.directory if "directory" in parts else estate.directory,
+        bindings=other.bindings if "bindings" in parts else estate.bindings,
+    )
+    denies = changed.habits.decides is Decides.ANY_ALLOW and any(not b.allows for b in found.bindings)
+    gathers = changed.habits.decides is Decides.NEAREST and any(s.gathers for s in changed.scopes.values())
+    assume(not denies and not gathers and all(b.scope in changed.scopes and b.role in changed.roles for b in found.bindings))
+    assume(all(p.scope in changed.scopes for p in changed.publications))
+    return found
+
+
 class RandomEstatesTest(unittest.TestCase):
     @settings(quick, max_examples=800)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(ACTING))
@@ -236,7 +255,7 @@ class RandomEstatesTest(unittest.TestCase):
             asker = Asker(Compiled(flatten(index, "p", question)))
         except UnsuitableError:
             return
-        scopes, actions = list(walk_of(index.platform("p"))), list(estate.platforms["p"].actions)
+        scopes, actions = terrain_of(index.platform("p")).addresses, list(estate.platforms["p"].actions)
         cells = [(u, a, s) for u in range(len(EVERYBODY)) for a in range(len(actions)) for s in range(len(scopes))]
         expected = [may(index, EVERYBODY[u], actions[a], scopes[s], question) for u, a, s in cells]
         columns = [np.array(column, np.int32) for column in zip(*cells, strict=True)]
@@ -289,11 +308,9 @@ class RandomEstatesTest(unittest.TestCase):
                     judging = judge(index, user, scope, question)
                     if some := judging.allowed(action, scope):
                         expected[user] = in_words(judging, some), all_chains(index, judging, action, scope)
-                for few in (False, True):
-                    with mock.patch.object(people, "are_few", return_value=few):
-                        found = holders(index, action, scope, question).holders
-                    self.assertEqual([h.user for h in found], sorted(expected, key=lambda user: (user == "anonymous", user)))
-                    self.assertEqual({h.user: (h.conditions, h.chains) for h in found}, expected)
+                found = holders(index, action, scope, question).holders
+                self.assertEqual([h.user for h in found], sorted(expected, key=lambda user: (user == "anonymous", user)))
+                self.assertEqual({h.user: (h.conditions, h.chains) for h in found}, expected)
 
     @settings(quick, max_examples=100)
     @given(estates(), st.data())
@@ -307,6 +324,17 @@ class RandomEstatesTest(unittest.TestCase):
         was, now = ({cell for cell in every_cell(estate) if may(i, *cell, question)} for i in indexes)
         self.assertEqual(said, {(*c, True) for c in now - was} | {(*c, False) for c in was - now})
         self.assertEqual((found.gained, found.lost), (len(now - was), len(was - now)))
+
+    @settings(quick, max_examples=200)
+    @given(estates(), estates(), st.sets(st.sampled_from(["bindings", "directory", *PARTS_OF_PLATFORMS])), st.sampled_from(["", *ACTING]))
+    def test_many_are_compared_as_one_by_one(self, before: Estate, other: Estate, parts: set[str], role: str) -> None:
+        after = mixed(before, other, parts)
+        sides = Side("before", EstateIndex(before)), Side("after", EstateIndex(after))
+        for question in (Question(NOW, None, role), asked_in(FACTS[0], role)):
+            everybody = [*USERS, "anonymous"]
+            one_by_one = of_few([side.index for side in sides], {"p": None}, question, everybody, None, False)
+            found = compare(*sides, question).groups
+            self.assertEqual(sorted(found, key=lambda g: g.users), sorted(one_by_one, key=lambda g: g.users))
 
     @settings(quick, max_examples=60)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())

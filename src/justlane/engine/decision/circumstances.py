@@ -120,8 +120,8 @@ class CircumstanceSpace:
     def __init__(self, conditions: Iterable[Condition], moment: datetime, time_zone: str) -> None:
         self._zone, self._moment = time_zone, moment
         known = [c for c in dict.fromkeys(conditions) if c.circumstantial]
-        self.networks = NetworkTree(tuple(dict.fromkeys(n for c in known for n in (*c.networks, *c.not_networks))))
-        self.methods = (*dict.fromkeys(m for c in known for m in (*c.methods, *c.not_methods)), "")
+        self.networks = NetworkTree(sorted({n for c in known for n in (*c.networks, *c.not_networks)}))
+        self.methods = (*sorted({m for c in known for m in (*c.methods, *c.not_methods)}), "")
         self.factors = (False, True) if any(c.multi_factor is not None for c in known) else (False,)
         clocks = dict.fromkeys(_clock_of(c) for c in known if c.weekdays or c.hours)
         self._weeks = {clock: tuple(self._weekly(*clock)) for clock in clocks}
