@@ -21,6 +21,7 @@ from msgspec.structs import replace
 
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
 from justlane.files.keeping import cache
+from justlane.files.loaded import Loaded, Parts
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.files.reading import named_files
@@ -79,7 +80,9 @@ def at_size(name: str, temporary: str) -> None:
     snapshot = Snapshot(datetime.now(UTC), ())
     cache.keep_people(folder, people, snapshot)
     made = replace(made, people=snapshot)
-    cache.keep(folder, made, {"estate.yaml": named_files.digest(folder, "estate.yaml")}, ())
+    digests = {"estate.yaml": named_files.digest(folder, "estate.yaml")}
+    store = cache.kept_people(folder)
+    cache.keep(folder, Loaded(made, (), digests, True, (), store, 0, Parts(["estate.yaml"], [], {})))
     del made, people
     kept = sum(path.stat().st_size for path in Path(temporary).rglob("*.sqlite"))
     commands = {

@@ -55,12 +55,14 @@ def check(ctx: click.Context, folder: Path | None, form: str) -> None:
 
     Ends with 0 if it is sound, 1 if there are warnings only, 2 if there is an error.
     """
+    from justlane.files.keeping.cache import keep
     from justlane.files.loading import load
     from justlane.reports.findings import Findings
     from justlane.rules.interface import warnings
 
     place = options.folder_of(folder)
     loaded = load(place, read_people)
+    keep(place, loaded)
     if loaded.estate is None:
         later = "" if loaded.names_checked else "what the files name is checked when all of them can be read"
         result = Findings(place.resolve().name, loaded.findings, later, complete=False)

@@ -1,63 +1,18 @@
-"""From a folder to an estate with its people, and everything that is wrong with it, in one run."""
+"""From a folder to an estate with its people, and everything that is wrong with it; what is known is not read again."""
 
 from __future__ import annotations
 
-import sqlite3
-from collections import ChainMap
 from collections.abc import Sequence
-from functools import partial
 from pathlib import Path
-from typing import Any, NamedTuple, cast
+from typing import TYPE_CHECKING
 
-import msgspec
-
-from justlane.engine.facts.index import EstateIndex
-from justlane.files.building.checking import check_names
-from justlane.files.building.estate import build, seconds
 from justlane.files.keeping import cache
-from justlane.files.people import snapshots
-from justlane.files.people.populating import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
-from justlane.files.people.store import PeopleStore
-from justlane.files.people.writing import in_memory
-from justlane.files.reading.estate_files import DeclaredFiles, read_all
-from justlane.files.reading.folder import ROOT
-from justlane.files.reading.shapes import EstateFile
-from justlane.model.errors import StorageError
-from justlane.model.estate import Estate
-from justlane.model.findings import Finding, Severity, Source
-from justlane.model.people import Directory
+from justlane.files.loaded import Loaded
+from justlane.files.resuming import resumed
 
-LARGE = 20_000
-"""From so many users on they are read one by one where they are asked for, and not all of them beforehand."""
-
-
-class Loaded(NamedTuple):
-    """What reading a folder gave."""
-
-    estate: Estate | None
-    """None if there is any error."""
-    findings: tuple[Finding, ...]
-    """Errors and warnings, by file and line."""
-    digests: dict[str, str]
-    """Every file that was read, relative to the folder, with the digest of what was read."""
-    names_checked: bool
-    """Whether all files could be read, so that what they name could be looked up."""
-    patterns: tuple[str, ...]
-    """What `include` names: a new file that matches changes the estate."""
-    people: PeopleStore | None
-    """Everybody; None if they could not be read."""
-    pull_every: int
-    """Seconds after which a snapshot of the people is too old."""
-
-    @property
-    def ready(self) -> EstateIndex:
-        """The estate, ready for questions; only if there is no error."""
-        assert self.estate is not None
-        large = not isinstance(self.estate.directory.users, dict)
-        kept = self.people if large else None
-        return EstateIndex(
-            self.estate, holding=kept.groups_with if kept else None, roll=self.people.roll if self.people else None
-        )
+if TYPE_CHECKING:
+    from justlane.files.people.populating import PeopleReader
+    from justlane.model.people import Directory
 
 
 def load(
@@ -65,83 +20,15 @@ def load(
 ) -> Loaded:
     """Read an estate with its people and check everything in it.
 
-    `pulled_in` is the estate whose snapshots count, where it is another one, such as that of which this is a revision.
-    Users and groups of `earlier` times may be named too: the question is about them.
+    Files that are as they were when the estate was last sound are not read again. `pulled_in` is the estate whose
+    snapshots count, where it is another one, such as that of which this is a revision. Users and groups of `earlier`
+    times may be named too: the question is about them.
     """
-    declared = read_all(folder)
-    digests = {file.text.file: file.text.digest for file in declared.files}
-    estate: Estate | None = None
-    findings: list[Finding] = []
-    people: PeopleStore | None = None
-    checked = False
-    if declared.root is not None:
-        people, findings = _people(folder, declared, declared.root, read_people, pulled_in)
-        if people is not None:
-            digests |= {file: known for source in people.snapshot.sources for file, known in source.files.items()}
-        if declared.complete and people is not None and not _wrong(findings):
-            checked = True
-            estate = build(declared, declared.root, _directory(people))
-            former = partial(snapshots.former, pulled_in or folder, people)
-            named = msgspec.structs.replace(estate, directory=_together([estate.directory, *earlier]))
-            findings += check_names(named, declared, former)
-    findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
-    if not checked and not _wrong(findings):
-        findings.insert(0, Finding("not-read", Severity.ERROR, Source(ROOT), "a part of the estate was not read"))
-    if estate is not None and people is not None and not _wrong(findings):
-        estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)
-    else:
-        estate = None
-    pull_every = seconds(declared.root.people.pull_every) if declared.root else 0
-    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every)
+    if pulled_in is None and not earlier:
+        kept = cache.earlier(folder)
+        found = resumed(folder, kept) if kept else None
+        if found is not None:
+            return found
+    from justlane.files.whole import load_whole
 
-
-def _wrong(findings: list[Finding]) -> bool:
-    return any(f.severity is Severity.ERROR for f in findings)
-
-
-def _together(directories: Sequence[Directory]) -> Directory:
-    """Whoever is in one of them."""
-    if len(directories) == 1:
-        return directories[0]
-    users: Any = ChainMap(*cast(Any, [directory.users for directory in directories]))
-    return Directory(users, ChainMap(*cast(Any, [directory.groups for directory in directories])))
-
-
-def _directory(people: PeopleStore) -> Directory:
-    return people.directory() if people.count("users") > LARGE else people.whole()
-
-
-def _people(
-    folder: Path, declared: DeclaredFiles, root: EstateFile, read: PeopleReader, pulled_in: Path | None
-) -> tuple[PeopleStore | None, list[Finding]]:
-    """Everybody, from the snapshot or the files that hold now; and what is wrong with them."""
-    text = declared.files[0].text
-    where = pulled_in or folder
-    name = snapshots.newest(where)
-    if must_be_pulled(root):
-        store, found = pulled(folder, root, text, where, name)
-        return store, [*found, *(store.findings if store else ())]
-    for kept in (_snapshot(folder), cache.kept_people(folder)):
-        if kept is not None and is_current(kept.snapshot, folder, root):
-            return kept, kept.findings
-    missing = missing_files(folder, root, text)
-    if missing:
-        return None, missing
-    people, snapshot = read_now(folder, root, read)
-    if _wrong(people.findings):
-        return None, people.findings
-    if pulled_in is not None:
-        return in_memory(people, snapshot), people.findings
-    try:
-        return cache.keep_people(folder, people, snapshot), people.findings
-    except (OSError, sqlite3.Error, UnicodeError):
-        return in_memory(people, snapshot), people.findings
-
-
-def _snapshot(folder: Path) -> PeopleStore | None:
-    """The newest snapshot, if there is one that can be read."""
-    name = snapshots.newest(folder)
-    try:
-        return snapshots.open_snapshot(folder, name) if name else None
-    except StorageError:
-        return None
+    return load_whole(folder, read_people, pulled_in, earlier)

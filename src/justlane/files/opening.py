@@ -15,7 +15,7 @@ from justlane.model.estate import Estate
 from justlane.model.findings import Severity
 
 if TYPE_CHECKING:
-    from justlane.files.loading import Loaded
+    from justlane.files.loaded import Loaded
     from justlane.files.people.populating import PeopleReader
     from justlane.files.people.store import PeopleStore
     from justlane.model.people import Directory
@@ -45,8 +45,11 @@ def open_index(
     """
     kept = None if pulled_in else cache.recall(folder)
     if kept is None:
-        return _read(folder, read_people, pulled_in, earlier).ready
-    store, people = kept
+        loaded = _read(folder, read_people, pulled_in, earlier)
+        kept = cache.recall(folder) if loaded.resumed_from else None
+        if kept is None:
+            return loaded.ready
+    store, people = kept.store, kept.people
     estate = replace(store.estate(), directory=people.directory(), people=people.snapshot)
     return EstateIndex(estate, store, people.groups_with, people.roll)
 
@@ -70,7 +73,7 @@ def open_people(folder: Path, read_people: PeopleReader) -> Everybody:
     if loaded.people is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
     if loaded.estate is not None:
-        cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
+        cache.keep(folder, loaded)
     return Everybody(loaded.people, loaded.pull_every)
 
 
@@ -81,5 +84,5 @@ def _read(folder: Path, read_people: PeopleReader, pulled_in: Path | None, earli
     if loaded.estate is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
     if pulled_in is None and not earlier:
-        cache.keep(folder, loaded.estate, loaded.digests, loaded.patterns)
+        cache.keep(folder, loaded)
     return loaded

@@ -10,6 +10,7 @@ Fails: a binding to a group without members; a local group that holds one; one t
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from enum import StrEnum
 
 from justlane.engine.facts.index import EstateIndex
@@ -31,8 +32,9 @@ class _State(StrEnum):
 
 def find(index: EstateIndex) -> Iterator[Finding]:
     """One finding for each line that names such a group."""
-    known: dict[tuple[Principal, str], _State] = {}
-    for source, platform, principal, told in _named(index):
+    named = list(_named(index))
+    known = {(principal, ""): _State.PEOPLED for principal in _peopled(index, {p for _, _, p, _ in named})}
+    for source, platform, principal, told in named:
         if principal.kind not in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
             continue
         key = principal, platform if principal.kind is PrincipalKind.LOCAL_GROUP else ""
@@ -64,6 +66,14 @@ def _named_on(platform: Platform) -> Iterator[tuple[Source, str, Principal, str]
         yield publication.source, platform.name, principal, f"{publication.scope} has {principal} published to it"
     for ceiling in platform.ceilings:
         yield ceiling.source, platform.name, ceiling.principal, f"a ceiling is set for {ceiling.principal}"
+
+
+def _peopled(index: EstateIndex, named: set[Principal]) -> set[Principal]:
+    """Those of some groups of the directory by which somebody with an enabled account comes."""
+    from justlane.engine.everybody.behind import Behind
+
+    groups = [principal for principal in named if principal.kind is PrincipalKind.GROUP]
+    return Behind(index, "", datetime.now(UTC), groups).standing_for_somebody()
 
 
 def _state(index: EstateIndex, principal: Principal, address: str) -> _State:

@@ -30,8 +30,9 @@ def find(index: EstateIndex) -> Iterator[Finding]:
             if not local.purpose:
                 yield warning(ID, local.source, f"the local group {local.name!r} has no `for`", "say who is in it")
     principals = dict.fromkeys(b.principal for b in index.estate.bindings)
+    roll = index.membership.roll
     for principal in principals:
-        if principal.kind is PrincipalKind.GROUP and not index.estate.directory.groups[principal.name].purpose:
+        if principal.kind is PrincipalKind.GROUP and not roll.arrays.described[roll.group_numbers[principal.name]]:
             source = index.estate.directory.groups[principal.name].source
             message = f"the group {principal.name!r} is bound and has no description"
             yield warning(ID, source, message, "describe it in the directory")

@@ -80,6 +80,10 @@ class Behind:
         found = [self.names[n] for n in lists.items[lists.start[user] : lists.start[user + 1]].tolist()]
         return frozenset([*found, AUTHENTICATED] if self.everyone and user != self.nobody else found)
 
+    def standing_for_somebody(self) -> set[Principal]:
+        """The names behind which there is anybody, `authenticated` left aside."""
+        return {self.names[number] for number in np.unique(self.name).tolist()}
+
     def any_of(self, names: Iterable[Principal]) -> Flags:
         """Whether one of some names stands for each. Shape (users + 1,)."""
         wanted = np.zeros(len(self.names) + 1, np.bool_)

@@ -26,6 +26,8 @@ class Arrays(NamedTuple):
     """Groups in groups: the one that is held …"""
     outer: Ints
     """… and the one that holds it directly."""
+    described: NDArray[np.bool_]
+    """Whether each group says what it is for. Shape (groups,)."""
 
 
 class Roll:
@@ -105,7 +107,8 @@ def roll_of(directory: Directory) -> Roll:
     held.sort()
     enabled = np.array([user.enabled for user in directory.users.values()], np.bool_)
     groups = lists_of(*_columns(held), len(logins))
-    return Roll(logins, names, Arrays(order_of(logins), enabled, groups, *_columns(nested)))
+    described = np.array([bool(group.purpose) for group in directory.groups.values()], np.bool_)
+    return Roll(logins, names, Arrays(order_of(logins), enabled, groups, *_columns(nested), described))
 
 
 def order_of(logins: Sequence[str]) -> Ints:

@@ -101,7 +101,9 @@ class MembershipIndex:
     def loops(self) -> list[list[str]]:
         """Groups that hold each other, one list a loop, by name."""
 
-        def holders(name: str) -> list[str]:
-            return [holder.name for holder, _ in self.held_by(group(name))]
-
-        return sorted(sorted(loop) for loop in loops(self.directory.groups, holders))
+        names, arrays = self.roll.group_names, self.roll.arrays
+        above: dict[int, list[int]] = {}
+        for inner, outer in zip(arrays.inner.tolist(), arrays.outer.tolist(), strict=True):
+            above.setdefault(inner, []).append(outer)
+        found = loops(above, lambda number: above.get(number, []))
+        return sorted(sorted(names[number] for number in loop) for loop in found)

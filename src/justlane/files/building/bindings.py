@@ -62,9 +62,8 @@ def role_at(text: str) -> tuple[str, str]:
     return role.strip(), scope.strip()
 
 
-def bindings_of(declared: DeclaredFiles, places: Places) -> tuple[Binding, ...]:
+def bindings_of(declared: DeclaredFiles, places: Places, bundles: Bundles) -> tuple[Binding, ...]:
     """All bindings: those that are built in, then the others, each in the order in which they are written."""
-    bundles = bundles_of(declared)
     found = [
         binding
         for text, file in declared.of(FileWithBindings)

@@ -29,8 +29,15 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     for account in estate.break_glass:
         found += lookup.principal(account.account, account.source)
         found += [wrong for network in account.networks for wrong in lookup.network(network, account.source)]
+    return [*found, *check_bindings(estate, declared, bundles_of(declared), former)]
+
+
+def check_bindings(estate: Estate, declared: DeclaredFiles, bundles: Bundles, former: FormerName) -> list[Finding]:
+    """The same of bindings, bundles, situations and expectations; the estate may have more of them than are declared
+    here, and the bundles are all that it has."""
+    lookup = Lookup(estate, declared, former)
+    found: list[Finding] = []
     meant = {b.pattern for b in estate.bindings}
-    bundles = bundles_of(declared)
     for text, file_with_bindings in declared.of(FileWithBindings):
         found += _bundles(lookup, text, file_with_bindings)
         found += _situations(text, file_with_bindings)

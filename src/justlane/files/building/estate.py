@@ -62,7 +62,7 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         time_zone=zone_of(root),
         directory=directory,
         platforms=platforms,
-        bindings=bindings_of(declared, places),
+        bindings=bindings_of(declared, places, bundles_of(declared)),
         expectations=expectations_of(declared),
         situations=situations_of(declared, zone_of(root)),
         pull_every=seconds(root.people.pull_every),

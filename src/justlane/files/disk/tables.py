@@ -61,6 +61,11 @@ class Tables:
         if sorted(found) not in (sorted(_schema(script)) for script in scripts):
             raise self.damaged()
 
+    def copy_into(self, connection: sqlite3.Connection) -> None:
+        """Copy all tables into an empty database. sqlite3.Error if that is impossible."""
+        self._times = 0
+        self._connection.backup(connection)
+
     def has(self, table: str) -> bool:
         """Whether there is a table of that name."""
         return bool(self.rows("SELECT 1 FROM sqlite_master WHERE name = ?", (int,), table))

@@ -23,19 +23,19 @@ from justlane import __version__
 from justlane.files.disk.beneath import CLOSED, read
 from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables
-from justlane.files.keeping.store import SCRIPT, Store, write
+from justlane.files.keeping.store import SCRIPT, Store, write, write_again
+from justlane.files.loaded import Loaded, Parts
 from justlane.files.people.snapshots import newest, open_snapshot
 from justlane.files.people.store import SCRIPTS, PeopleStore
 from justlane.files.reading.folder import included
 from justlane.files.reading.named_files import LARGE, digest
 from justlane.model.errors import JustLaneError, StorageError
-from justlane.model.estate import Estate
 from justlane.model.people import Snapshot
 
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_FORM = 4
+_FORM = 5
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
 _MADE_BY = f"{__version__}+{_FORM}"
 
@@ -55,24 +55,37 @@ class Origin(msgspec.Struct, frozen=True):
     """Whether they are in a snapshot."""
     newest: str
     """The newest snapshot of that time: another one may stand for the files now."""
+    parts: Parts
 
 
-class Recalled(NamedTuple):
-    """What is kept of an estate."""
+class Earlier(NamedTuple):
+    """What is kept of an estate that was sound."""
 
     store: Store
     people: PeopleStore
+    origin: Origin
+    changed: tuple[str, ...]
+    """The files that are not any more as they were."""
 
 
-def recall(folder: Path) -> Recalled | None:
+def recall(folder: Path) -> Earlier | None:
     """The estate as it was last read; None if it has to be read again."""
+    found = earlier(folder)
+    return found if found and not found.changed else None
+
+
+def earlier(folder: Path) -> Earlier | None:
+    """The estate as it was last read, of which some files may have changed since; None if it has to be read again."""
     try:
         store = Store(_tables(folder, "", (SCRIPT,)))
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
         if not _still_true(origin, folder):
             return None
         people = open_snapshot(folder, origin.newest) if origin.pulled else kept_people(folder)
-        return Recalled(store, people) if people and people.snapshot.taken == origin.taken else None
+        if people is None or people.snapshot.taken != origin.taken:
+            return None
+        changed = (file for file, known in origin.digests.items() if digest(folder, file) != known)
+        return Earlier(store, people, origin, tuple(changed))
     except (OSError, sqlite3.Error, JustLaneError, ValueError, RecursionError):
         return None
 
@@ -101,19 +114,25 @@ def _still_true(origin: Origin, folder: Path) -> bool:
         and origin.folder == _called(folder)
         and origin.newest == newest(folder)
         and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
-        and all(digest(folder, file) == known for file, known in origin.digests.items())
     )
 
 
-def keep(folder: Path, estate: Estate, digests: dict[str, str], patterns: tuple[str, ...]) -> None:
-    """Remember an estate. Where the cache folder cannot be written, do without."""
-    matches = {pattern: included(folder, pattern) for pattern in patterns}
-    if estate.people is None:
+def keep(folder: Path, loaded: Loaded) -> None:
+    """Remember an estate that is sound. Where the cache folder cannot be written, do without."""
+    if not loaded.changed:
+        return
+    matches = {pattern: included(folder, pattern) for pattern in loaded.patterns}
+    estate = loaded.estate
+    if estate is None or estate.people is None:
         return
     taken, pulled = estate.people.taken, bool(estate.people.name)
-    origin = Origin(_MADE_BY, _called(folder), digests, matches, taken, pulled, newest(folder))
+    origin = Origin(_MADE_BY, _called(folder), loaded.digests, matches, taken, pulled, newest(folder), loaded.parts)
     try:
-        write(_place(folder), msgspec.msgpack.encode(origin), estate)
+        head = msgspec.msgpack.encode(origin)
+        if loaded.resumed_from:
+            write_again(_place(folder), loaded.resumed_from, head, estate)
+        else:
+            write(_place(folder), head, estate)
         _noted(_place(folder))
     except (OSError, sqlite3.Error, UnicodeError, StorageError):
         return

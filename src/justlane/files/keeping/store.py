@@ -59,23 +59,52 @@ def write(path: Path, head: bytes, estate: Estate) -> None:
         written.replace(path.name)
 
 
+def write_again(path: Path, store: Store, head: bytes, estate: Estate) -> None:
+    """Keep an estate of which only bindings, expectations and findings are others than what a store beside has. OSError
+    or sqlite3.Error if that is impossible."""
+    from justlane.files.disk.beneath import CLOSED, open_folder
+    from justlane.files.disk.storing import unfinished
+
+    with open_folder(path.parent) as folder, unfinished(folder, CLOSED) as written:
+        connection = sqlite3.connect(path.parent / written.name)
+        store.copy_into(connection)
+        connection.execute("PRAGMA journal_mode=OFF")
+        connection.execute("PRAGMA synchronous=OFF")
+        with connection:
+            for table, rows in _changing(head, estate).items():
+                connection.execute(f"DELETE FROM {table}")
+                _insert(connection, table, rows)
+        connection.close()
+        written.replace(path.name)
+
+
 def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
-    bare = {name: replace(platform, scopes={}) for name, platform in estate.platforms.items()}
-    skeleton = replace(estate, platforms=bare, directory=Directory({}, {}), bindings=())
     scopes = [scope for platform in estate.platforms.values() for scope in platform.scopes.values()]
     rows: dict[str, Iterable[tuple[object, ...]]] = {
-        "head": [(head,)],
-        "skeleton": [(_pack(skeleton),)],
         "scopes": ((s.address, platform_of(s.address), place, _pack(s)) for place, s in enumerate(scopes)),
         "gathered": ((g.address, s.address, _pack(g.source)) for s in scopes for g in s.gathers),
+    }
+    for table, values in (rows | _changing(head, estate)).items():
+        _insert(connection, table, values)
+
+
+def _changing(head: bytes, estate: Estate) -> dict[str, Iterable[tuple[object, ...]]]:
+    """The tables that are others when a binding is."""
+    bare = {name: replace(platform, scopes={}) for name, platform in estate.platforms.items()}
+    skeleton = replace(estate, platforms=bare, directory=Directory({}, {}), bindings=())
+    return {
+        "head": [(head,)],
+        "skeleton": [(_pack(skeleton),)],
         "bindings": (
             (place, platform_of(b.scope), b.scope, b.principal.kind, b.principal.name, _pack(b))
             for place, b in enumerate(estate.bindings)
         ),
     }
-    for table, values in rows.items():
-        width = len(connection.execute(f"SELECT * FROM {table}").description)
-        connection.executemany(f"INSERT INTO {table} VALUES ({', '.join('?' * width)})", values)
+
+
+def _insert(connection: sqlite3.Connection, table: str, rows: Iterable[tuple[object, ...]]) -> None:
+    width = len(connection.execute(f"SELECT * FROM {table}").description)
+    connection.executemany(f"INSERT INTO {table} VALUES ({', '.join('?' * width)})", rows)
 
 
 class Store:
@@ -84,6 +113,10 @@ class Store:
     def __init__(self, tables: Tables) -> None:
         self._tables = tables
         self._on: dict[str, StoredBindings] = {}
+
+    def copy_into(self, connection: sqlite3.Connection) -> None:
+        """Copy all of it into an empty database."""
+        self._tables.copy_into(connection)
 
     def head(self) -> bytes:
         """What the caller put in front."""
@@ -102,13 +135,16 @@ class Store:
         }
         return replace(skeleton, platforms=platforms)
 
+    def with_bindings(self) -> Estate:
+        """The estate with its bindings; its scopes are read when they are asked for; its people are not in it."""
+        rows = self._tables.rows("SELECT body FROM bindings ORDER BY place", (bytes,))
+        return replace(self.estate(), bindings=tuple(self._tables.decoded(body, Binding) for (body,) in rows))
+
     def whole(self) -> Estate:
         """The estate, read to the last row; its people are not in it."""
-        lazy = self.estate()
+        lazy = self.with_bindings()
         platforms = {name: replace(p, scopes=dict(p.scopes.items())) for name, p in lazy.platforms.items()}
-        rows = self._tables.rows("SELECT body FROM bindings ORDER BY place", (bytes,))
-        bindings = tuple(self._tables.decoded(body, Binding) for (body,) in rows)
-        return replace(lazy, platforms=platforms, bindings=bindings)
+        return replace(lazy, platforms=platforms)
 
     def bindings_on(self, platform: str) -> StoredBindings:
         """The bindings of a platform."""

@@ -20,7 +20,8 @@ from justlane.files.disk.tables import Tables
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_NAMES = ("logins", "group names", "order", "enabled", "start", "groups", "inner", "outer")
+_NAMES = ("logins", "group names", "order", "enabled", "start", "groups", "inner", "outer", "described")
+_FLAGS = ("enabled", "described")
 _DIGEST = "digest"
 
 
@@ -37,6 +38,7 @@ def arrays_of(people: Population) -> Iterator[tuple[str, bytes]]:
         "groups": _bytes(held.items),
         "inner": _bytes(nested[0]),
         "outer": _bytes(nested[1]),
+        "described": np.array([bool(purpose) for _, purpose, *_ in people.groups], np.uint8).tobytes(),
     }
     assert tuple(bodies) == _NAMES
     yield from bodies.items()
@@ -52,15 +54,14 @@ def read_roll(tables: Tables) -> Roll:
     if set(bodies) != {*_NAMES, _DIGEST} or bodies.pop(_DIGEST) != _digest(bodies[name] for name in _NAMES):
         raise tables.damaged()
     logins, names = (tables.decoded(bodies[name], list[str]) for name in ("logins", "group names"))
-    if any(len(bodies[name]) % 4 for name in _NAMES[2:] if name != "enabled"):
+    numbers = [name for name in _NAMES[2:] if name not in _FLAGS]
+    if any(len(bodies[name]) % 4 for name in numbers):
         raise tables.damaged()
-    order, start, groups, inner, outer = (
-        np.frombuffer(bodies[name], "<i4") for name in _NAMES[2:] if name != "enabled"
-    )
-    enabled = np.frombuffer(bodies["enabled"], np.uint8)
+    order, start, groups, inner, outer = (np.frombuffer(bodies[name], "<i4") for name in numbers)
+    enabled, described = (np.frombuffer(bodies[name], np.uint8) != 0 for name in _FLAGS)
     sound = (
         len(order) == len(enabled) == len(logins) == len(start) - 1 == tables.count("users")
-        and len(names) == tables.count("groups")
+        and len(names) == len(described) == tables.count("groups")
         and len(inner) == len(outer)
         and start[0] == 0
         and start[-1] == len(groups)
@@ -71,19 +72,20 @@ def read_roll(tables: Tables) -> Roll:
     if not sound:
         raise tables.damaged()
     lists = Lists(start.astype(np.int64), groups)
-    return Roll(logins, names, Arrays(order, enabled != 0, lists, inner, outer))
+    return Roll(logins, names, Arrays(order, enabled, lists, inner, outer, described))
 
 
 def _from_rows(tables: Tables) -> Roll:
     users = tables.rows("SELECT login, enabled, held FROM users ORDER BY id", (str, int, bytes))
-    groups = tables.rows("SELECT name, held FROM groups ORDER BY id", (str, bytes))
-    logins, names = [login for login, _, _ in users], [name for name, _ in groups]
+    groups = tables.rows("SELECT name, purpose, held FROM groups ORDER BY id", (str, str, bytes))
+    logins, names = [login for login, _, _ in users], [name for name, _, _ in groups]
     held, nested = (_lists([body for *_, body in rows]) for rows in (users, groups))
     if not all(_within(some.items, len(names)) for some in (held, nested)):
         raise tables.damaged()
     inner = np.repeat(np.arange(len(names), dtype=np.int32), np.diff(nested.start))
     enabled = np.array([enabled for _, enabled, _ in users], np.bool_)
-    return Roll(logins, names, Arrays(order_of(logins), enabled, held, inner, nested.items))
+    described = np.array([bool(purpose) for _, purpose, _ in groups], np.bool_)
+    return Roll(logins, names, Arrays(order_of(logins), enabled, held, inner, nested.items, described))
 
 
 def _lists(bodies: list[bytes]) -> Lists:

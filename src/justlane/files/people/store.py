@@ -275,6 +275,13 @@ class PeopleStore:
             if any(number >= count for number, _ in _pairs(held)):
                 raise self._tables.damaged()
 
+    def has(self, table: str, name: str) -> bool:
+        """Whether there is a user or a group of a name."""
+        if self._tables.rows(f"SELECT 1 FROM {table} WHERE {_NAMED[table]} = ?", (int,), name):
+            return True
+        self.require_missing(table, name)
+        return False
+
     def count(self, table: str) -> int:
         """How many users or groups there are."""
         return int(self._tables.rows(f"SELECT count(*) FROM {table}", (int,))[0][0])
@@ -312,6 +319,9 @@ class _Entries(Mapping[str, T]):
                 raise KeyError(name)
             self._known[name] = found
         return self._known[name]
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._known or (isinstance(name, str) and self._store.has(self._table, name))
 
     def __iter__(self) -> Iterator[str]:
         return self._store.names(self._table)

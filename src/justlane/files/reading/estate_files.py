@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeVar
@@ -87,6 +87,11 @@ def read_all(folder: Path) -> DeclaredFiles:
             for name in names:
                 files.setdefault(name, _read(folder, name) if name not in files else root)
     return DeclaredFiles(list(files.values()), patterns, missing)
+
+
+def read_some(folder: Path, names: Sequence[str]) -> DeclaredFiles:
+    """Read some of an estate's files alone."""
+    return DeclaredFiles([_read(folder, name) for name in names], ())
 
 
 def read_root(folder: Path) -> EstateFile | None:
