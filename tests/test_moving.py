@@ -212,7 +212,7 @@ class AccessTest(unittest.TestCase):
                 called = called_today(directory, lambda m, holding=holding: holding.get(m, ()), aliases)  # type: ignore[misc]
                 sides.append(Side("", index.with_people(*called, snapshot)))
             touched = people_changes(("", ""), pairs(before, after), (before.directory(), after.directory())).touched
-            narrow = compare(sides[0], sides[1], question, touched, only_people=True)
+            narrow = compare(sides[0], sides[1], question, touched)
             everybody = {*sides[0].index.estate.directory.users, *sides[1].index.estate.directory.users}
             full = compare(sides[0], sides[1], question, sorted(everybody))
             self.assertEqual(narrow.groups, full.groups, seed)

@@ -20,20 +20,24 @@ from hypothesis import strategies as st
 
 from justlane.cli.standing_in import nature_of
 from justlane.directories.interface import read_people
-from justlane.engine.changes.comparison import Side, compare, of_few
+from justlane.engine.changes.comparison import Side, compare, differences
 from justlane.engine.changes.effect import summed
 from justlane.engine.changes.suggestions import Turn, reply
 from justlane.engine.compiled.asking import Asker, Cells
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
 from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten
+from justlane.engine.compiled.tallying import tally
 from justlane.engine.compiled.terrain import terrain_of
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Question, cells_of, judge, may
+from justlane.engine.decision.deciding import Judge, Question, cells_of, judge, may
 from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.people import person
+from justlane.engine.facts.sources import ListedBindings
+from justlane.engine.questions.grid import grid
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
 from justlane.files.loading import load
@@ -45,6 +49,7 @@ from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, Principal
 from justlane.platforms.aligning import declared_parts
 from justlane.standin.ruling import Context, Ruling
 from justlane.standin.site import PARTS, Site
+from tests import slow
 from tests.drawing import ACTIONS, AT, FACTS, NOW, ROLES, USERS, estates
 from tests.oracle import Facts, Oracle, like
 from tests.writing import carried_out, made_sound, written
@@ -170,7 +175,7 @@ def misses_turn(estate: Estate, user: str, action: str, scope: str, facts: Facts
             if miss.edit:
                 after = read_from(folder, carried_out(written(made_sound(estate)), miss.edit))
                 assert may(after, user, action, scope, asked_in(facts)), miss
-                whole = compare(Side("before", before), Side("after", after), Question(NOW, day=facts.moment))
+                whole = differences((before, after), Question(NOW, day=facts.moment))
                 assert miss.effect == summed(whole), (miss, whole)
             elif miss.turn is Turn.CIRCUMSTANCES:
                 for other in (f for f in FACTS if f.moment == facts.moment and miss.conditions):
@@ -331,10 +336,54 @@ class RandomEstatesTest(unittest.TestCase):
         after = mixed(before, other, parts)
         sides = Side("before", EstateIndex(before)), Side("after", EstateIndex(after))
         for question in (Question(NOW, None, role), asked_in(FACTS[0], role)):
-            everybody = [*USERS, "anonymous"]
-            one_by_one = of_few([side.index for side in sides], {"p": None}, question, everybody, None, False)
+            one_by_one = slow.compared((sides[0].index, sides[1].index), question, EVERYBODY)
             found = compare(*sides, question).groups
             self.assertEqual(sorted(found, key=lambda g: g.users), sorted(one_by_one, key=lambda g: g.users))
+
+    @settings(quick, max_examples=200)
+    @given(estates(), estates(), st.sets(st.sampled_from(["bindings", "people"])), st.sampled_from(["", *ACTING]))
+    def test_few_are_compared_as_one_by_one(self, before: Estate, other: Estate, parts: set[str], role: str) -> None:
+        after = mixed(before, other, parts & {"bindings"})
+        index, people = EstateIndex(before), other.directory if "people" in parts else before.directory
+        platform = index.platform("p")
+        changed = platform.changed(platform.platform, ListedBindings(after.bindings))
+        sides = index, index.changed({"p": changed}, MembershipIndex(people), people)
+        for question in (Question(NOW, None, role), asked_in(FACTS[0], role)):
+            one_by_one = slow.compared(sides, question, EVERYBODY)
+            found = differences(sides, question, EVERYBODY).groups()
+            self.assertEqual(sorted(found, key=lambda g: g.users), sorted(one_by_one, key=lambda g: g.users))
+
+    @settings(quick, max_examples=100)
+    @given(estates(), st.sampled_from(["", *ACTING]), st.sampled_from(ACTIONS), st.booleans())
+    def test_a_grid_has_what_is_judged_field_by_field(self, estate: Estate, role: str, action: str, of_groups: bool) -> None:
+        index = EstateIndex(estate)
+        for question in (Question(NOW, None, role), asked_in(FACTS[0], role)):
+            found = grid(index, "p", action, question, of_groups=of_groups)
+            expected = {}
+            for name in estate.directory.groups if of_groups else EVERYBODY:
+                known = slow.in_group(index, "p", name, question) if of_groups else person(index, name, "p", question.dated)
+                judging = Judge(index.platform("p"), known, question, estate.time_zone)
+                for scope in estate.platforms["p"].scopes:
+                    if known.enabled and index.platform("p").applies(action, scope):
+                        some = judging.allowed(action, scope)
+                        expected[name, scope] = Outcome.NO if not some else Outcome.YES if some == judging.space.full else Outcome.ONLY_IF
+            fields = [
+                ((name, scope), outcome)
+                for row in found.rows
+                for scopes, outcome in zip(found.columns, row.outcomes, strict=True)
+                for name in row.names
+                for scope in scopes
+            ]
+            self.assertEqual(sorted(fields), sorted(expected.items()))
+            self.assertEqual(len({row.outcomes for row in found.rows}), len(found.rows))
+            self.assertEqual(len({*zip(*(row.outcomes for row in found.rows), strict=True)}), len(found.columns))
+
+    @settings(quick, max_examples=100)
+    @given(estates(), st.sampled_from(FACTS))
+    def test_kinds_of_people_and_places_are_counted_as_one_by_one(self, estate: Estate, facts: Facts) -> None:
+        index = EstateIndex(estate)
+        found = tally(index, "p", asked_in(facts))
+        self.assertEqual((found.user_classes, found.scope_classes), slow.kinds(index, "p", asked_in(facts)))
 
     @settings(quick, max_examples=60)
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())

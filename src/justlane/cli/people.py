@@ -279,5 +279,5 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
         for store, people_then in zip(stores, called, strict=True)
     ]
     touched = [later.users.get(login, login) for login in result.touched]
-    access = compare(sides[0], sides[1], Question(now()), touched, only_people=True)
+    access = compare(sides[0], sides[1], Question(now()), touched)
     return replace(result, access=access)

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Sequence
 from datetime import datetime
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.changes.comparison import Changes
 from justlane.engine.changes.differing import Differing
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import Ints, Lists, alike, random_words, sorted_by
@@ -19,8 +18,8 @@ from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person
 from justlane.model.people import AUTHENTICATED, Principal
 
 Flags = NDArray[np.bool_]
-Judged = Callable[[Person, Person, str], Changes]
-"""What changes at a place for people who were one way and are another."""
+Judged = Callable[[Person, Person, str], tuple[Any, ...]]
+"""What changes at a place for people who were one way and are another; the same object for the same changes."""
 
 
 class Found(NamedTuple):
@@ -29,7 +28,7 @@ class Found(NamedTuple):
     users: Ints
     """Their numbers."""
     places: Sequence[str]
-    change: Changes
+    change: tuple[Any, ...]
     """The same at each of the places."""
 
 
@@ -116,6 +115,10 @@ class ByKinds:
         ]
         self._moved = self._who_moved()
 
+    def there(self) -> Ints:
+        """All who may do anything at all on the second side."""
+        return np.flatnonzero(self._sides[1].there).astype(np.int32)
+
     def _who_moved(self) -> dict[Principal, list[int]]:
         """Names that stand on one side only for somebody -> for whom."""
         before, after = self._sides
@@ -168,7 +171,7 @@ class ByKinds:
         """The changes at places that are alike, the people with the same change together."""
         if not len(users):
             return
-        found: dict[int, tuple[Changes, list[Ints]]] = {}
+        found: dict[int, tuple[tuple[Any, ...], list[Ints]]] = {}
         number, first = alike(self._words(users, matters))
         kinds = sorted_by(number, users, len(first))
         for kind, one in enumerate(users[first].tolist()):

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec import Struct
 
@@ -14,17 +14,16 @@ from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import NOTHING, Judge, Question
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person, reduced
+from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person, person
 from justlane.model.circumstances import Condition
-from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
-    from justlane.engine.changes.by_kinds import Found, Together
+    from justlane.engine.changes.by_kinds import Found
 
-FEW = 100
-"""Up to so many people are compared one by one, where it is known what a change can reach."""
+FEW = 1000
+"""For up to so many people, where the scopes are the same, only their own bindings are looked at."""
 
 
 class CellChange(Struct, frozen=True):
@@ -104,29 +103,90 @@ def compare(
     users: Collection[str] | None = None,
     within: str | None = None,
     *,
-    only_people: bool = False,
     places: Mapping[str, Collection[str] | None] | None = None,
 ) -> Comparison:
     """Compare all that everybody may do, or some users, or within one scope.
 
-    With `only_people`, the two are one estate with other people, and places that no change of theirs touches are passed
-    over. `places`, where it is known, says on which platforms something can change and at which scopes (None for all of
-    them). People whom no binding on a platform tells apart, before and after, are judged once.
+    `places`, where it is known, says on which platforms something can change and at which scopes (None for all of
+    them).
     """
-    sides = (before.index, after.index)
+    found = differences((before.index, after.index), question, users, within, places)
+    groups = found.groups()
+    groups.sort(key=lambda g: (not g.changes[0].sensitive, -len(g.users) * len(g.changes), g.users))
+    return Comparison(before.name, after.name, tuple(groups))
+
+
+class Differences(NamedTuple):
+    """All that changes, by kinds of people and of places."""
+
+    found: Sequence[Found]
+    """For the same person and place only one of them on a platform."""
+    logins: Sequence[str]
+    """Those whose numbers `found` has."""
+
+    def groups(self) -> list[Alike]:
+        """Those together for whom the same changes."""
+        return _gathered(self.found, self.logins) if self.found else []
+
+
+def differences(
+    sides: Sequence[EstateIndex],
+    question: Question,
+    users: Collection[str] | None = None,
+    within: str | None = None,
+    places: Mapping[str, Collection[str] | None] | None = None,
+) -> Differences:
+    """The same, not yet cell by cell."""
     names = [
         name
         for name in dict.fromkeys(name for side in sides for name in side.estate.platforms)
         if (within is None or platform_of(within) == name) and (places is None or name in places)
     ]
     where = {name: places[name] if places is not None else None for name in names}
-    near = places is not None or only_people
-    if users is not None and near and len(users) <= FEW:
-        groups = of_few(sides, where, question, users, within, only_people)
-    else:
-        groups = _of_many(sides, where, question, users, within)
-    groups.sort(key=lambda g: (not g.changes[0].sensitive, -len(g.users) * len(g.changes), g.users))
-    return Comparison(before.name, after.name, tuple(groups))
+    few = users is not None and len(users) <= FEW and within is None
+    if users is not None and few and all(_has_one_tree(sides, name) for name in names):
+        return _of_few(sides, where, question, users)
+    return _of_many(sides, where, question, users, within)
+
+
+def _has_one_tree(sides: Sequence[EstateIndex], name: str) -> bool:
+    """Whether a platform's scopes are the same on both sides, as after an edit."""
+    before, after = (side.platform(name) if name in side.estate.platforms else None for side in sides)
+    return before is not None and after is not None and before.coverage is after.coverage
+
+
+def _of_few(
+    sides: Sequence[EstateIndex],
+    where: Mapping[str, Collection[str] | None],
+    question: Question,
+    users: Collection[str],
+) -> Differences:
+    """By their own bindings."""
+    from justlane.engine.changes.nearby import changes_nearby
+
+    logins = list(dict.fromkeys(users))
+    found: list[Found] = []
+    for name, places in where.items():
+        prepared = [side.platform(name) for side in sides]
+        named = frozenset[Principal]().union(*(index.named for index in prepared))
+        known = [_people(side, name, logins, named, question.dated) for side in sides]
+        judged = _Judges(sides, prepared, question).changes
+        people = list(zip(*known, strict=True))
+        found += changes_nearby(judged, prepared, people, places, _is_apart(prepared, question))
+    return Differences(found, logins)
+
+
+def _people(
+    index: EstateIndex, platform: str, logins: Sequence[str], named: Collection[Principal], moment: datetime
+) -> list[Person]:
+    users = index.estate.directory.users
+    there = (person(index, u, platform, moment) if u in users or u == ANONYMOUS_NAME else NOBODY for u in logins)
+    return [Person("", True, p.principals.intersection(named)) if p.enabled else NOBODY for p in there]
+
+
+def _is_apart(prepared: Sequence[PlatformIndex | None], question: Question) -> bool:
+    """Whether what people act as elsewhere matters at every place."""
+    return any(side.roles_matter_elsewhere or bool(question.role) for side in prepared if side)
 
 
 def _of_many(
@@ -135,7 +195,7 @@ def _of_many(
     question: Question,
     users: Collection[str] | None,
     within: str | None,
-) -> list[Alike]:
+) -> Differences:
     """By kinds of people and of places."""
     from justlane.engine.changes.by_kinds import ByKinds, Together
 
@@ -144,25 +204,28 @@ def _of_many(
     found: list[Found] = []
     for name, places in where.items():
         prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
-        apart = any(side.roles_matter_elsewhere or question.role for side in prepared if side)
-        kinds = ByKinds(sides, prepared, people, question.dated, apart)
+        kinds = ByKinds(sides, prepared, people, question.dated, _is_apart(prepared, question))
         if within is not None:
-            inside = set(_places(prepared, within, None))
+            inside = _inside(prepared, within)
             places = inside if places is None else inside.intersection(places)
         found += kinds.changes(_Judges(sides, prepared, question).changes, among, places)
-    return _gathered(found, people)
+    return Differences(found, people.logins)
 
 
-def _gathered(found: Sequence[Found], people: Together) -> list[Alike]:
+def _inside(prepared: Sequence[PlatformIndex | None], within: str) -> set[str]:
+    """What a scope covers on either side."""
+    there = [index for index in prepared if index and within in index.platform.scopes]
+    return set[str]().union(*(index.coverage.covered(within) for index in there))
+
+
+def _gathered(found: Sequence[Found], logins: Sequence[str]) -> list[Alike]:
     """Those together for whom the same changes."""
     import numpy as np
 
     from justlane.engine.everybody.lists import alike, random_words, sorted_by
 
-    if not found:
-        return []
     changes = np.repeat(np.arange(len(found)), [len(some.users) for some in found])
-    of_user = sorted_by(np.concatenate([some.users for some in found]), changes, len(people.logins))
+    of_user = sorted_by(np.concatenate([some.users for some in found]), changes, len(logins))
     some = np.flatnonzero(np.diff(of_user.start))
     words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
     number, first = alike(words)
@@ -177,7 +240,7 @@ def _gathered(found: Sequence[Found], people: Together) -> list[Alike]:
             ordered += cells[n]
         ordered.sort(key=lambda c: (not c.sensitive, c.action, c.scope))
         users = same.items[same.start[kind] : same.start[kind + 1]].tolist()
-        groups.append(Alike(tuple(sorted(people.logins[user] for user in users)), tuple(ordered)))
+        groups.append(Alike(tuple(sorted(logins[user] for user in users)), tuple(ordered)))
     return groups
 
 
@@ -205,85 +268,6 @@ class _Judges:
             said = tuple(_change(judging, *one) for one in _differing(before, after, self._prepared))
             self._known[key] = self._same.setdefault(said, said)
         return self._known[key]
-
-
-def of_few(
-    sides: Sequence[EstateIndex],
-    where: Mapping[str, Collection[str] | None],
-    question: Question,
-    users: Collection[str],
-    within: str | None,
-    only_people: bool,
-) -> list[Alike]:
-    """One by one."""
-    changes: dict[str, list[CellChange]] = {}
-    for name, places in where.items():
-        for logins, found in _on_platform(sides, name, question, users, within, places, only_people):
-            for login in logins if found else ():
-                changes.setdefault(login, []).extend(found)
-    alike: dict[tuple[CellChange, ...], list[str]] = {}
-    for login, some in changes.items():
-        ordered = sorted(some, key=lambda c: (not c.sensitive, c.action, c.scope))
-        alike.setdefault(tuple(ordered), []).append(login)
-    return [Alike(tuple(sorted(logins)), cells) for cells, logins in alike.items()]
-
-
-def _on_platform(
-    sides: Sequence[EstateIndex],
-    name: str,
-    question: Question,
-    users: Collection[str] | None,
-    within: str | None,
-    places: Collection[str] | None,
-    only_people: bool,
-) -> Iterator[tuple[list[str], list[CellChange]]]:
-    """Classes of users with what changes for each."""
-    prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
-    if users is None:
-        users = (*dict.fromkeys(u for s in sides for u in s.estate.directory.users), ANONYMOUS_NAME)
-    named = frozenset[Principal]().union(*(index.named for index in prepared if index))
-    known = [
-        reduced(side, index, question.dated, users, named) if index else {}
-        for side, index in zip(sides, prepared, strict=True)
-    ]
-    classes: dict[tuple[object, ...], list[str]] = {}
-    people: dict[tuple[object, ...], list[Person]] = {}
-    for login in users:
-        both = [some.get(login, NOBODY) for some in known]
-        key: tuple[object, ...] = tuple((p.enabled, p.principals) for p in both)
-        classes.setdefault(key, []).append(login)
-        people[key] = both
-    for key, alike in classes.items():
-        was, now = people[key]
-        touched = places
-        if only_people and prepared[1]:
-            touched = _touched(prepared[1], was, now)
-        if touched is None or touched:
-            judges = _judges(sides, prepared, people[key], question)
-            yield alike, list(_changes(judges, prepared, within, touched))
-
-
-def _touched(index: PlatformIndex, was: Person, now: Person) -> set[str] | None:
-    """Where something can change for somebody whom other principals stand for, on a platform that stays as it is.
-
-    Never too few scopes; None for all of them.
-    """
-    both = was.enabled and now.enabled
-    held = [p.principals for p in (was, now) if p.enabled]
-    differing = was.principals ^ now.principals if both else frozenset[Principal]().union(*held)
-    if index.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME:
-        return None  # another role to act as, or one less, counts wherever something is built in or denied
-    everywhere = [p for c in index.platform.ceilings for p in (c.principal, *c.but_not)]
-    if index.open_binding is not None:
-        everywhere.append(index.open_binding.principal)
-    if not differing.isdisjoint(everywhere):
-        return None
-    return {
-        scope
-        for principal in differing
-        for binding in index.bindings.of(principal)
-        for scope in index.coverage.covered(binding.scope)
-    }
 
 
 def _judges(
@@ -323,37 +307,6 @@ def together(judges: Sequence[Judge | None], zones: Sequence[str]) -> list[Judge
 def _space(conditions: tuple[Condition, ...], dated: datetime, zone: str) -> CircumstanceSpace:
     """One space for all who are told apart by the same conditions, however often they are compared."""
     return CircumstanceSpace(conditions, dated, zone)
-
-
-def _changes(
-    judges: Sequence[Judge | None],
-    prepared: Sequence[PlatformIndex | None],
-    within: str | None,
-    touched: Collection[str] | None,
-) -> Iterator[CellChange]:
-    known: dict[tuple[int, int], list[tuple[str, bool, int, int]]] = {}
-    for scope in _places(prepared, within, touched):
-        before, after = (_allowed(j, index, scope) for j, index in zip(judges, prepared, strict=True))
-        key = id(before), id(after)  # shared by all places where the same counts for them
-        if key not in known:
-            known[key] = list(_differing(before, after, prepared))
-        for action, sensitive, was, now in known[key]:
-            judging = next(judging for judging in judges if judging)
-            yield _at(scope, *_change(judging, action, sensitive, was, now))
-
-
-def _places(
-    prepared: Sequence[PlatformIndex | None], within: str | None, touched: Collection[str] | None
-) -> Iterable[str]:
-    """The scopes of either side, within one of them, where something can change."""
-    there = [index for index in prepared if index and (within is None or within in index.platform.scopes)]
-    if touched is None:
-        lists = (index.coverage.covered(within) if within else index.platform.scopes for index in there)
-        return dict.fromkeys(scope for some in lists for scope in some)
-    if within is None:
-        return touched
-    covered = set[str]().union(*(index.coverage.covered(within) for index in there))
-    return [scope for scope in touched if scope in covered]
 
 
 def _allowed(judging: Judge | None, index: PlatformIndex | None, scope: str) -> Mapping[str, int]:

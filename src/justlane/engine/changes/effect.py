@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from justlane.engine.changes.comparison import CellChange, Comparison, Side, compare
+from justlane.engine.changes.comparison import Differences, differences
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
@@ -21,7 +21,7 @@ from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
 MOST_NAMED = 100
-_Counts = Callable[[CellChange], bool]
+_Counts = Callable[[tuple[Any, ...]], bool]
 
 
 class Who(Struct, frozen=True):
@@ -71,47 +71,43 @@ class Touching(Struct, frozen=True):
 
     users: Collection[str] | None
     """Logins; None for everybody."""
-    places: dict[str, Collection[str] | None]
-    """Platform -> scopes; None for all of them."""
-    only_people: bool = False
+    places: dict[str, Collection[str] | None] | None
+    """Platform -> scopes, None for all of them; None for all platforms."""
 
 
 def effect(index: EstateIndex, edit: Edit, question: Question) -> Effect:
     """What the edit would change; dates are judged on the day of the question."""
-    return summed(difference(index, edit, question))
-
-
-def difference(index: EstateIndex, edit: Edit, question: Question) -> Comparison:
-    """Every cell that somebody gains or loses by the edit."""
+    for name in index.estate.platforms:
+        index.platform(name)  # so that both sides share what the edit leaves as it is
     after, asked = edited(index, edit), Question(question.moment, day=question.dated)
     touching = _TOUCHES[type(edit)](index, edit, asked.dated)
-    sides = Side("before", index), Side("after", after)
-    users, places = touching.users, touching.places
-    if touching.only_people:
-        return compare(*sides, asked, users, only_people=True)
-    return compare(*sides, asked, users, places=places)
+    return summed(differences((index, after), asked, touching.users, None, touching.places))
 
 
-def summed(comparison: Comparison) -> Effect:
-    """A comparison by action."""
-    gains, losses = (lambda change: change.gains), (lambda change: change.loses)
-    who = _who(comparison, gains), _who(comparison, losses)
-    return Effect(comparison.people, *who, _moved(comparison, gains), _moved(comparison, losses))
+def summed(differences: Differences) -> Effect:
+    """What changes, by action."""
+    gains, losses = (lambda change: bool(change[2])), (lambda change: bool(change[3]))
+    everybody = {user for some in differences.found for user in some.users.tolist()}
+    who = _who(differences, gains), _who(differences, losses)
+    return Effect(len(everybody), *who, _moved(differences, gains), _moved(differences, losses))
 
 
-def _who(comparison: Comparison, counts: _Counts) -> Who:
-    who = [login for alike in comparison.groups if any(map(counts, alike.changes)) for login in alike.users]
-    return Who(len(who), tuple(sorted(who)[:MOST_NAMED]))
+def _who(differences: Differences, counts: _Counts) -> Who:
+    found = {user for some in differences.found if any(map(counts, some.change)) for user in some.users.tolist()}
+    logins = sorted(differences.logins[user] for user in found)
+    return Who(len(logins), tuple(logins[:MOST_NAMED]))
 
 
-def _moved(comparison: Comparison, counts: _Counts) -> tuple[Moved, ...]:
-    found: dict[tuple[str, bool], tuple[int, int]] = {}
-    for alike in comparison.groups:
-        cells = Counter((change.action, change.sensitive) for change in alike.changes if counts(change))
-        for key, number in cells.items():
-            before = found.get(key, (0, 0))
-            found[key] = before[0] + len(alike.users), before[1] + number * len(alike.users)
-    moved = [Moved(*key, *numbers) for key, numbers in found.items()]
+def _moved(differences: Differences, counts: _Counts) -> tuple[Moved, ...]:
+    people: dict[tuple[str, bool], set[int]] = {}
+    cells: Counter[tuple[str, bool]] = Counter()
+    for some in differences.found:
+        users = some.users.tolist()
+        for change in filter(counts, some.change):
+            action, sensitive, *_ = change
+            people.setdefault((action, sensitive), set()).update(users)
+            cells[action, sensitive] += len(users) * len(some.places)
+    moved = [Moved(*key, len(users), cells[key]) for key, users in people.items()]
     return tuple(sorted(moved, key=lambda m: (not m.sensitive, -m.cells, m.action)))
 
 
@@ -162,7 +158,7 @@ def _by_publication(index: EstateIndex, edit: Publish, moment: datetime) -> Touc
 
 
 def _by_person(index: EstateIndex, edit: Join | Enable, moment: datetime) -> Touching:
-    return Touching([edit.login], {}, only_people=True)
+    return Touching([edit.login], None)
 
 
 _TOUCHES: Mapping[type, Callable[[EstateIndex, Any, datetime], Touching]] = {

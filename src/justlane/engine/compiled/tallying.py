@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from msgspec import Struct
@@ -14,6 +14,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import alike
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.model.bindings import Binding
 from justlane.model.people import PrincipalKind
 
 Words = NDArray[np.uint64]
@@ -63,13 +64,15 @@ def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     )
 
 
-def kinds_of_places(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.int64]:
-    """For each scope the number of its kind: alike are those that are of one kind, where the same bindings cover and
-    count, and to which the way is alike. Shape (scopes,)."""
+def kinds_of_places(
+    prepared: PlatformIndex, terrain: Terrain, bindings: Iterable[Binding] | None = None
+) -> NDArray[np.int64]:
+    """For each scope the number of its kind: alike are those that are of one kind, where the same bindings (of all, or
+    of some) cover and count, and to which the way is alike. Shape (scopes,)."""
     reaches: dict[Reach, int] = {}
     counting: dict[tuple[str, Reach], int] = {}
     limited = prepared.platform.habits.publication
-    for binding in prepared.bindings:
+    for binding in prepared.bindings if bindings is None else bindings:
         reach = reach_of(binding)
         reaches.setdefault(reach, len(reaches))
         if limited and binding.principal.kind is PrincipalKind.GROUP:

@@ -84,6 +84,10 @@ class Behind:
         """The names behind which there is anybody, `authenticated` left aside."""
         return {self.names[number] for number in np.unique(self.name).tolist()}
 
+    def count(self, name: Principal) -> int:
+        """How many enabled users a name stands for; `anonymous` for none of them."""
+        return int(self.any_of([name])[: self.nobody].sum())
+
     def any_of(self, names: Iterable[Principal]) -> Flags:
         """Whether one of some names stands for each. Shape (users + 1,)."""
         wanted = np.zeros(len(self.names) + 1, np.bool_)

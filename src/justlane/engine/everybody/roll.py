@@ -79,6 +79,13 @@ class Roll:
         start = groups.start + (np.arange(len(self.logins) + 1) > user)
         return Roll(self.logins, self.group_names, self.arrays._replace(groups=Lists(start, items)))
 
+    def of_groups(self, mark: str) -> Roll:
+        """Each group as somebody of its name, with a mark in front, who is in it alone."""
+        count, logins = len(self.group_names), [f"{mark}{name}" for name in self.group_names]
+        alone = Lists(np.arange(count + 1, dtype=np.int64), np.arange(count, dtype=np.int32))
+        arrays = self.arrays._replace(order=order_of(logins), enabled=np.ones(count, np.bool_), groups=alone)
+        return Roll(logins, self.group_names, arrays)
+
     def enabled(self, login: str) -> Roll:
         """The same with an account that is enabled."""
         enabled = self.arrays.enabled.copy()

@@ -107,3 +107,14 @@ class MembershipIndex:
             above.setdefault(inner, []).append(outer)
         found = loops(above, lambda number: above.get(number, []))
         return sorted(sorted(names[number] for number in loop) for loop in found)
+
+
+NO_LOGIN = "\0"
+"""What no login begins with."""
+
+
+class GroupsAsPeople(MembershipIndex):
+    """Each group as somebody of its name, with `NO_LOGIN` in front, who is in it alone: only `roll` is another one."""
+
+    def __init__(self, before: MembershipIndex) -> None:
+        super().__init__(before.directory, before.held_by, lambda: before.roll.of_groups(NO_LOGIN))

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.membership import group
-from justlane.engine.facts.people import Person, kinds_of_people, with_local_groups
+from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
+from justlane.engine.facts.people import Person
 from justlane.model.circumstances import Outcome
-from justlane.model.people import AUTHENTICATED
 
 
 class GridRow(Struct, frozen=True):
@@ -50,21 +50,65 @@ def grid(
     A group stands for somebody who is in that group, and in those that hold it, and in no other. Where an action does
     not apply to a kind of place there is no column.
     """
+    from justlane.engine.changes.by_kinds import ByKinds, Together
+
     prepared = index.platform(within)
     places = [address for address in _in_order(prepared, within) if of_role or prepared.applies(what, address)]
-    cell = _role_held if of_role else _allowed
-    kinds = _groups(index, prepared, question) if of_groups else _people(index, prepared, question)
-    rows = [(names, _row(index, prepared, somebody, question, what, places, cell)) for names, somebody in kinds]
-    columns = _alike(places, list(zip(*(row for _, row in rows), strict=True)))
-    firsts = [places.index(some[0]) for some in columns]
-    merged: dict[tuple[Outcome, ...], list[str]] = {}
-    for names, row in rows:
-        merged.setdefault(tuple(row[place] for place in firsts), []).extend(names)
-    found = [GridRow(tuple(sorted(names)), outcomes) for outcomes, names in merged.items()]
+    people = index.changed({}, GroupsAsPeople(index.membership)) if of_groups else index
+    sides = people, people
+    together = Together(sides)
+    apart = prepared.roles_matter_elsewhere or bool(question.role)
+    kinds = ByKinds(sides, (None, prepared), together, question.dated, apart)
+    asking = _Asking(index, prepared, question, what, of_role)
+    wanted = set(places)
+    rows: dict[int, dict[int, Outcome]] = {}
+    column_of: dict[int, Sequence[str]] = {}
+    for found in kinds.changes(asking.outcome, None, wanted):
+        (outcome,) = found.change
+        column_of[id(found.places)] = found.places
+        for user in found.users.tolist():
+            rows.setdefault(user, {})[id(found.places)] = outcome
+    everybody = kinds.there().tolist()
+    last = len(together.logins) - 1
+    merged: dict[frozenset[tuple[int, Outcome]], list[str]] = {}
+    for user in everybody:
+        if not (of_groups and user == last):
+            merged.setdefault(frozenset(rows.get(user, {}).items()), []).append(together.logins[user].lstrip(NO_LOGIN))
+    return _laid_out(Grid(prepared.platform.name, what, of_role, of_groups, within, (), ()), places, column_of, merged)
+
+
+def _laid_out(
+    empty: Grid,
+    places: Sequence[str],
+    column_of: Mapping[int, Sequence[str]],
+    merged: Mapping[frozenset[tuple[int, Outcome]], list[str]],
+) -> Grid:
+    """Rows and columns in their order, columns that are alike as one."""
+    alike: dict[int, set[tuple[int, Outcome]]] = {column: set() for column in column_of}
+    for number, row in enumerate(merged):
+        for column, outcome in row:
+            alike[column].add((number, outcome))
+    number_of = {address: number for number, address in enumerate(places)}
+    columns: dict[frozenset[tuple[int, Outcome]], list[int]] = {}
+    left = dict.fromkeys(range(len(places)))
+    for column, fields in alike.items():
+        numbers = [number_of[address] for address in column_of[column]]
+        columns.setdefault(frozenset(fields), []).extend(numbers)
+        for number in numbers:
+            del left[number]
+    if left:
+        columns.setdefault(frozenset(), []).extend(left)
+    ordered = [(sorted(numbers), dict(fields)) for fields, numbers in columns.items()]
+    ordered.sort(key=lambda column: column[0])
+    rows = [
+        GridRow(tuple(sorted(names)), tuple(row.get(number, Outcome.NO) for _, row in ordered))
+        for number, names in enumerate(merged.values())
+    ]
     weight = {Outcome.YES: 2, Outcome.ONLY_IF: 1, Outcome.NO: 0}
-    sizes = [len(some) for some in columns]
-    found.sort(key=lambda r: (-sum(weight[o] * n for o, n in zip(r.outcomes, sizes, strict=True)), r.names))
-    return Grid(prepared.platform.name, what, of_role, of_groups, within, tuple(columns), tuple(found))
+    sizes = [len(numbers) for numbers, _ in ordered]
+    rows.sort(key=lambda r: (-sum(weight[o] * n for o, n in zip(r.outcomes, sizes, strict=True)), r.names))
+    found = tuple(tuple(places[number] for number in numbers) for numbers, _ in ordered)
+    return replace(empty, columns=found, rows=tuple(rows))
 
 
 def _in_order(prepared: PlatformIndex, within: str) -> list[str]:
@@ -72,38 +116,29 @@ def _in_order(prepared: PlatformIndex, within: str) -> list[str]:
     return [address for address in prepared.platform.scopes if address in covered]
 
 
-def _people(index: EstateIndex, prepared: PlatformIndex, question: Question) -> list[tuple[list[str], Person]]:
-    kinds = kinds_of_people(index, prepared, question.dated)
-    return [([somebody.login for somebody in alike], alike[0]) for alike in kinds]
+_NOTHING: tuple[Outcome, ...] = ()
+_OUTCOMES = {outcome: (outcome,) for outcome in Outcome}
 
 
-def _groups(index: EstateIndex, prepared: PlatformIndex, question: Question) -> list[tuple[list[str], Person]]:
-    """Groups that something on the platform tells apart, each as somebody who is in it alone."""
-    found: dict[frozenset[object], tuple[list[str], Person]] = {}
-    for name in index.estate.directory.groups:
-        known = {*index.membership.principals_of(group(name)), AUTHENTICATED}
-        principals = with_local_groups(index, prepared.platform.name, known, question.dated)
-        somebody = Person("", True, principals)
-        found.setdefault(frozenset(principals & prepared.named), ([], somebody))[0].append(name)
-    return list(found.values())
+class _Asking:
+    """What people may do at a place, or what they have there."""
 
+    def __init__(
+        self, index: EstateIndex, prepared: PlatformIndex, question: Question, what: str, of_role: bool
+    ) -> None:
+        self._index, self._prepared, self._question = index, prepared, question
+        self._what, self._cell = what, _role_held if of_role else _allowed
+        self._judges: dict[Person, Judge] = {}
 
-_Cell = Callable[[Judge, str, str], int]
-
-
-def _row(
-    index: EstateIndex,
-    prepared: PlatformIndex,
-    somebody: Person,
-    question: Question,
-    what: str,
-    places: Sequence[str],
-    cell: _Cell,
-) -> tuple[Outcome, ...]:
-    judging = Judge(prepared, somebody, question, index.estate.time_zone)
-    full = judging.space.full
-    found = (cell(judging, what, address) for address in places)
-    return tuple(Outcome.NO if not some else Outcome.YES if some == full else Outcome.ONLY_IF for some in found)
+    def outcome(self, was: Person, now: Person, address: str) -> tuple[Outcome, ...]:
+        """The outcome; nothing for a no."""
+        if now not in self._judges:
+            self._judges[now] = Judge(self._prepared, now, self._question, self._index.estate.time_zone)
+        judging = self._judges[now]
+        some = self._cell(judging, self._what, address)
+        if not some:
+            return _NOTHING
+        return _OUTCOMES[Outcome.YES if some == judging.space.full else Outcome.ONLY_IF]
 
 
 def _allowed(judging: Judge, action: str, address: str) -> int:
@@ -118,10 +153,3 @@ def _role_held(judging: Judge, role: str, address: str) -> int:
             if binding.allows and binding.role == role:
                 found |= judging.space.of(binding.condition)
     return found
-
-
-def _alike(places: Sequence[str], columns: Sequence[tuple[Outcome, ...]]) -> list[tuple[str, ...]]:
-    found: dict[tuple[Outcome, ...], list[str]] = {}
-    for place, column in zip(places, columns, strict=True):
-        found.setdefault(column, []).append(place)
-    return [tuple(some) for some in found.values()]

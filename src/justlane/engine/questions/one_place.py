@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -12,12 +13,15 @@ from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.coverage import CoverStep
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import kinds_of_people, people_behind
 from justlane.engine.questions.reach import Grant, Reached, giving
+from justlane.engine.questions.who_may import names_that_matter
 from justlane.model.bindings import Binding, Publication
 from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
 from justlane.model.scopes import Scope, contains
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.behind import Behind
 
 
 class Standing(StrEnum):
@@ -64,17 +68,21 @@ class OnePlace(Struct, frozen=True):
 def one_place(index: EstateIndex, address: str, question: Question, pattern: str | None = None) -> OnePlace:
     """Everything given at a scope or above it, and everybody who may do something there, of all actions or of those
     like a pattern."""
+    from justlane.engine.everybody.behind import Behind
+
     prepared = index.platform(address)
     platform = prepared.platform
     actions = matching(pattern, platform.actions) if pattern else list(platform.actions)
-    people = sorted(_people(index, prepared, address, question, actions), key=lambda p: (-len(p.actions), p.users))
+    behind = Behind(index, platform.name, question.dated, names_that_matter(prepared, address, question))
+    found = _people(index, prepared, address, question, actions, behind)
+    people = sorted(found, key=lambda p: (-len(p.actions), p.users))
     publications = [p for p in platform.publications if contains(p.scope, address)]
-    given = _given(index, prepared, address, question, set(actions))
+    given = _given(index, prepared, address, question, set(actions), behind)
     return OnePlace(platform.scopes[address], pattern, tuple(given), tuple(people), tuple(publications))
 
 
 def _given(
-    index: EstateIndex, prepared: PlatformIndex, address: str, question: Question, actions: set[str]
+    index: EstateIndex, prepared: PlatformIndex, address: str, question: Question, actions: set[str], behind: Behind
 ) -> Iterator[GivenHere]:
     for binding in prepared.covering_bindings(address):
         if actions.isdisjoint(prepared.roles.holdings(binding.role)):
@@ -83,8 +91,7 @@ def _given(
         if standing is Standing.COUNTS and not prepared.counts(binding, address):
             standing = Standing.NOT_PUBLISHED
         coverage = prepared.coverage.way_down(binding.scope, address)
-        people = people_behind(index, binding.principal, prepared.platform.name, question.dated)
-        yield GivenHere(binding, standing, coverage, len(people))
+        yield GivenHere(binding, standing, coverage, behind.count(binding.principal))
 
 
 def standing_of(index: EstateIndex, binding: Binding, question: Question) -> Standing:
@@ -111,12 +118,13 @@ def _meet(published: str, binding: Binding, prepared: PlatformIndex) -> bool:
 
 
 def _people(
-    index: EstateIndex, prepared: PlatformIndex, address: str, question: Question, actions: list[str]
+    index: EstateIndex, prepared: PlatformIndex, address: str, question: Question, actions: list[str], behind: Behind
 ) -> Iterator[PeopleHere]:
     """Those who may do the same here, through the same bindings, together."""
     found: dict[object, tuple[list[str], dict[str, Reached]]] = {}
-    for alike in kinds_of_people(index, prepared, question.dated):
-        judging = Judge(prepared, alike[0], question, index.estate.time_zone)
+    giving = {b.principal for b in prepared.covering_bindings(address) if b.allows}
+    for kind in behind.kinds(behind.any_of(giving)):
+        judging = Judge(prepared, behind.person(kind), question, index.estate.time_zone)
         allowed = {action: some for action in actions if (some := judging.allowed(action, address))}
         reached = {
             action: Reached(_bindings(judging, action, address, some), in_words(judging, some))
@@ -126,7 +134,7 @@ def _people(
             (action, r.conditions, *((id(g.binding), g.conditions) for g in r.grants)) for action, r in reached.items()
         )
         if reached:
-            found.setdefault(key, ([], reached))[0].extend(somebody.login for somebody in alike)
+            found.setdefault(key, ([], reached))[0].extend(behind.logins(kind.users))
     yield from (PeopleHere(tuple(sorted(users)), reached) for users, reached in found.values())
 
 

@@ -6,7 +6,6 @@ from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.people import people_behind
 from justlane.engine.facts.roles import RoleStep
 from justlane.engine.questions.one_place import Standing, standing_of
 from justlane.model.bindings import Binding
@@ -50,6 +49,8 @@ class OneRole(Struct, frozen=True):
 
 def one_role(index: EstateIndex, platform: str, name: str, question: Question) -> OneRole:
     """All about a role of a platform."""
+    from justlane.engine.everybody.behind import Behind
+
     prepared = index.platform(platform)
     role = prepared.platform.roles[name]
     held = prepared.roles.holdings(name)
@@ -58,15 +59,14 @@ def one_role(index: EstateIndex, platform: str, name: str, question: Question) -
         for a in prepared.platform.actions.values()
     ]
     actions.sort(key=lambda a: (not a.steps, not a.left_out))
-    given, people = [], set[str]()
-    for binding in prepared.bindings:
-        if binding.role == name:
-            behind = people_behind(index, binding.principal, platform, question.dated)
-            standing = standing_of(index, binding, question)
-            given.append(RoleGiven(binding, standing, len(behind)))
-            people.update(behind if binding.allows and standing is Standing.COUNTS else ())
+    bindings = [binding for binding in prepared.bindings if binding.role == name]
+    behind = Behind(index, platform, question.dated, [b.principal for b in bindings])
+    standings = [standing_of(index, binding, question) for binding in bindings]
+    given = [RoleGiven(b, how, behind.count(b.principal)) for b, how in zip(bindings, standings, strict=True)]
+    counting = [g.binding.principal for g in given if g.binding.allows and g.standing is Standing.COUNTS]
+    people = int(behind.any_of(counting)[: behind.nobody].sum())
     on_top = [r.name for r in prepared.platform.roles.values() if any(base.text == name for base in r.builds_on)]
-    return OneRole(platform, role, tuple(actions), tuple(on_top), tuple(given), len(people))
+    return OneRole(platform, role, tuple(actions), tuple(on_top), tuple(given), people)
 
 
 def _left_out(found: tuple[str, Pattern] | None) -> Source | None:

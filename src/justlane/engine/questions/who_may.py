@@ -41,8 +41,7 @@ def kinds_who_may(
     giving = dict.fromkeys(b.principal for b in holding)
     if not giving:
         return
-    elsewhere = prepared.roles_matter_elsewhere or question.role
-    matters = prepared.named if elsewhere else _matters(prepared, address)
+    matters = names_that_matter(prepared, address, question)
     behind = Behind(index, prepared.platform.name, question.dated, matters)
     for kind in behind.kinds(behind.any_of(giving)):
         judging = Judge(prepared, behind.person(kind), question, index.estate.time_zone)
@@ -93,8 +92,11 @@ def holding(index: EstateIndex, action: str, places: Sequence[str], question: Qu
     return Holding(index, platform_of(places[0]) if places else "", question.dated, kinds)
 
 
-def _matters(prepared: PlatformIndex, address: str) -> frozenset[Principal]:
-    """What tells people apart at a place: their bindings there and on the way to it, and the ceilings."""
+def names_that_matter(prepared: PlatformIndex, address: str, question: Question) -> frozenset[Principal]:
+    """What tells people apart at a place: their bindings there and on the way to it, and the ceilings. Where what they
+    act as elsewhere matters too, that is everything."""
+    if prepared.roles_matter_elsewhere or question.role:
+        return prepared.named
     places = dict.fromkeys([address, *(gate.scope for gate in gates_to(prepared, address))])
     bound = [b.principal for place in places for b in prepared.covering_bindings(place)]
     ceilings = [p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)]

@@ -1,0 +1,71 @@
+"""What an edit changes for a few people: only their own bindings tell places apart."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+from typing import Any
+
+import numpy as np
+
+from justlane.engine.changes.by_kinds import Found, Judged
+from justlane.engine.compiled.tallying import kinds_of_places
+from justlane.engine.compiled.terrain import terrain_of
+from justlane.engine.decision.deciding import gates_to
+from justlane.engine.facts.index import PlatformIndex
+from justlane.engine.facts.people import Person
+from justlane.model.people import Principal
+
+Both = tuple[Person, Person]
+"""Somebody as they were, and as they are."""
+
+
+def changes_nearby(
+    judged: Judged,
+    prepared: Sequence[PlatformIndex],
+    people: Sequence[Both],
+    places: Collection[str] | None,
+    apart: bool,
+) -> Iterator[Found]:
+    """Everything that changes for some people, who have the numbers of their places here, on a platform whose scopes
+    stay as they are; perhaps only at some places. `apart` says that what they act as elsewhere matters everywhere."""
+    names = frozenset[Principal]().union(*(person.principals for both in people for person in both))
+    for at in _alike(prepared, names, places):
+        matters = names if apart else names & _named_at(prepared, at[0])
+        kinds: dict[Both, list[int]] = {}
+        for number, (was, now) in enumerate(people):
+            kinds.setdefault((_among(was, matters), _among(now, matters)), []).append(number)
+        found: dict[int, tuple[tuple[Any, ...], list[int]]] = {}
+        for (was, now), some in kinds.items():
+            change = judged(was, now, at[0])
+            if change:
+                found.setdefault(id(change), (change, []))[1].extend(some)
+        for change, some in found.values():
+            yield Found(np.array(some, np.int32), at, change)
+
+
+def _alike(
+    prepared: Sequence[PlatformIndex], names: Collection[Principal], places: Collection[str] | None
+) -> Iterator[list[str]]:
+    """Scopes that no binding to one of some names tells apart, together."""
+    terrain = terrain_of(prepared[0])
+    kinds = [kinds_of_places(side, terrain, [b for name in names for b in side.bindings.of(name)]) for side in prepared]
+    at = range(len(terrain)) if places is None else sorted(terrain.number[place] for place in places)
+    both = [some[list(at)].tolist() for some in kinds]
+    found: dict[tuple[int, int], list[str]] = {}
+    for number, was, now in zip(at, *both, strict=True):
+        found.setdefault((was, now), []).append(terrain.addresses[number])
+    yield from found.values()
+
+
+def _named_at(prepared: Sequence[PlatformIndex], address: str) -> set[Principal]:
+    """All names that matter at a place, on either side."""
+    found: set[Principal] = set()
+    for side in prepared:
+        found |= {p for c in side.platform.ceilings for p in (c.principal, *c.but_not)}
+        for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
+            found |= {binding.principal for binding in side.covering_bindings(place)}
+    return found
+
+
+def _among(person: Person, names: Collection[Principal]) -> Person:
+    return Person("", True, person.principals.intersection(names)) if person.enabled else person
