@@ -13,6 +13,8 @@ from justlane.reports.layout import Line, Span, line, render
 
 _MARKS: dict[Outcome, Span] = {Outcome.YES: ("yes", "yes"), Outcome.ONLY_IF: ("if", "warn"), Outcome.NO: ("·", "dim")}
 _COLUMN = 4
+_MOST_ROWS, _MOST_COLUMNS = 100, 60
+"""More are not for reading."""
 _MOST_NAMED = 3
 _NAMES_ROOM = 34
 
@@ -48,23 +50,28 @@ def _lines(result: Grid, width: int) -> Iterator[Line]:
     verb = "has" if result.of_role else "may"
     whoever = "somebody in this group alone" if result.of_groups else "who"
     yield line((f"{whoever} {verb} {result.what}, where within {result.within}", "head"))
-    some = [row for row in result.rows if any(o is not Outcome.NO for o in row.outcomes)]
+    some = [row for row in result.rows if row.outcomes.count(Outcome.NO) < len(row.outcomes)]
     if not some:
         yield line("nobody, anywhere")
         return
-    shown = [n for n in range(len(result.columns)) if any(row.outcomes[n] is not Outcome.NO for row in some)]
+    having = {n for row in some for n, outcome in enumerate(row.outcomes) if outcome is not Outcome.NO}
+    shown = [n for n in range(len(result.columns)) if n in having][:_MOST_COLUMNS]
+    rows = [row for row in some if any(row.outcomes[n] is not Outcome.NO for n in shown)][:_MOST_ROWS]
     at_once = max((width - _NAMES_ROOM) // _COLUMN, 1)
     for start in range(0, len(shown), at_once):
         yield line()
-        yield from _part(result, some, shown[start : start + at_once], shown)
+        yield from _part(rows, shown[start : start + at_once], start + 1)
     yield line()
     for number, column in enumerate(shown, 1):
         places = ", ".join(_below(place, result.within) for place in result.columns[column])
         yield line((f"{number:>4}  ", "warn"), places, hanging="      ")
-    nothing = [place for n, column in enumerate(result.columns) if n not in shown for place in column]
+    if len(rows) < len(some) or len(shown) < len(having):
+        left = f"{len(some) - len(rows):,} more rows and {len(having) - len(shown):,} more columns"
+        yield line(f"and {left}: --format csv has them all")
+    nothing = sum(len(column) for n, column in enumerate(result.columns) if n not in having)
     if nothing:
-        yield line((f"nobody at {counted(len(nothing), 'place')} more", "dim"))
-    without = sum(len(row.names) for row in result.rows if row not in some)
+        yield line((f"nobody at {counted(nothing, 'place')} more", "dim"))
+    without = sum(len(row.names) for row in result.rows) - sum(len(row.names) for row in some)
     if without:
         kind = counted(without, "group") if result.of_groups else counted(without, "person", "people")
         yield line((f"nothing for {kind} more", "dim"))
@@ -75,8 +82,9 @@ def _below(place: str, within: str) -> str:
     return place.removeprefix(f"{within}/")
 
 
-def _part(result: Grid, rows: list[GridRow], columns: list[int], shown: list[int]) -> Iterator[Line]:
-    yield line(" " * _NAMES_ROOM, ("".join(f"{shown.index(n) + 1:<{_COLUMN}}" for n in columns), "warn"))
+def _part(rows: list[GridRow], columns: list[int], first: int) -> Iterator[Line]:
+    """Some columns; `first` is the number that the first of them has."""
+    yield line(" " * _NAMES_ROOM, ("".join(f"{first + n:<{_COLUMN}}" for n in range(len(columns))), "warn"))
     for row in rows:
         marks: list[Span] = []
         for n in columns:

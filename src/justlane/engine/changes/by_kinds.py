@@ -15,6 +15,7 @@ from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import Ints, Lists, alike, random_words, sorted_by
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person
+from justlane.model.bindings import Binding
 from justlane.model.people import AUTHENTICATED, Principal
 
 Flags = NDArray[np.bool_]
@@ -102,10 +103,12 @@ class ByKinds:
         together: Together,
         moment: datetime,
         apart: bool,
+        counts: Callable[[Binding], bool] | None = None,
     ) -> None:
-        """`apart` says that what people act as elsewhere matters at every place."""
+        """`apart` says that what people act as elsewhere matters at every place; `counts`, which bindings can make a
+        difference at all, where that is known."""
         zones = {side.estate.time_zone for side in sides}
-        self._differing = Differing(prepared, len(zones) == 1)
+        self._differing = Differing(prepared, len(zones) == 1, counts)
         self._apart = apart
         self._names = list(dict.fromkeys(p for side in prepared if side for p in sorted(side.named)))
         platform = next(side.platform.name for side in prepared if side)

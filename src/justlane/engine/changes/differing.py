@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 
 import numpy as np
@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.flattening import open_scopes
-from justlane.engine.compiled.tallying import kinds_of_places, published_spans
-from justlane.engine.compiled.terrain import reach_of, terrain_of
+from justlane.engine.compiled.kinds_of_places import kinds_of_places, published_spans
+from justlane.engine.compiled.terrain import Terrain, reach_of, terrain_of
 from justlane.engine.decision.deciding import gates_to
 from justlane.engine.facts.index import PlatformIndex
 from justlane.model.bindings import Binding
@@ -25,8 +25,11 @@ _Mark = tuple[object, ...]
 class Differing:
     """Two states of one platform; either may be missing."""
 
-    def __init__(self, sides: Sequence[PlatformIndex | None], same_clock: bool) -> None:
-        self._sides = sides
+    def __init__(
+        self, sides: Sequence[PlatformIndex | None], same_clock: bool, counts: Callable[[Binding], bool] | None = None
+    ) -> None:
+        """`counts` says which bindings can make a difference at all, where it is known."""
+        self._sides, self._counts = sides, counts
         self._terrains = [terrain_of(side) if side else None for side in sides]
         self._marks: dict[_Mark, int] = {}
         self._known: dict[tuple[int, int], int] = {}
@@ -139,8 +142,10 @@ class Differing:
         return found
 
     def covered_by(self, names: Iterable[Principal]) -> Flags:
-        """Whether a binding of one side to one of some names counts at each address, or on the way to it."""
+        """Whether a binding or a ceiling of one side for one of some names counts at each address, or on the way."""
         wanted = set(names)
+        if not wanted.isdisjoint(self._under_ceilings):
+            return np.ones(len(self.addresses), np.bool_)
         found = np.zeros(len(self.addresses), np.bool_)
         for number, (side, terrain) in enumerate(zip(self._sides, self._terrains, strict=True)):
             if side is None or terrain is None:
@@ -160,11 +165,16 @@ class Differing:
             found |= self._beyond(number, side, found)
         return found
 
+    @cached_property
+    def _under_ceilings(self) -> set[Principal]:
+        ceilings = (c for side in self._sides if side for c in side.platform.ceilings)
+        return {p for c in ceilings for p in (c.principal, *c.but_not)}
+
     def alike(self, places: Flags) -> Iterator[list[str]]:
         """Some of the addresses, those together that nothing on either side tells apart."""
         at = np.flatnonzero(places)
         kinds = [
-            np.where(numbers[at] >= 0, np.append(kinds_of_places(side, terrain), 0)[numbers[at]], -1)
+            np.where(numbers[at] >= 0, np.append(self._kinds_of_places(side, terrain), 0)[numbers[at]], -1)
             if side is not None and terrain is not None
             else np.full(len(at), -1)
             for side, terrain, numbers in zip(self._sides, self._terrains, self.numbers, strict=True)
@@ -174,18 +184,19 @@ class Differing:
             found.setdefault((was, now), []).append(self.addresses[place])
         yield from found.values()
 
+    def _kinds_of_places(self, side: PlatformIndex, terrain: Terrain) -> NDArray[np.int64]:
+        return kinds_of_places(side, terrain, filter(self._counts, side.bindings) if self._counts else None)
+
     def names_at(self, address: str) -> tuple[set[Principal], set[Principal]]:
         """All names that matter at a place, on either side; and those behind a binding that is not the same on both."""
         counts: list[Counter[tuple[str, int, bool]]] = []
         named: dict[tuple[str, int, bool], Principal] = {}
-        matters: set[Principal] = set()
+        matters = set(self._under_ceilings)
         for number, side in enumerate(self._sides):
             here: Counter[tuple[str, int, bool]] = Counter()
-            if side is not None:
-                matters |= {p for c in side.platform.ceilings for p in (c.principal, *c.but_not)}
             if side is not None and address in side.platform.scopes:
                 for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
-                    for binding in side.covering_bindings(place):
+                    for binding in filter(self._counts or None, side.covering_bindings(place)):
                         key = place, self._mark(number, binding), side.counts(binding, place)
                         here[key] += 1
                         named[key] = binding.principal

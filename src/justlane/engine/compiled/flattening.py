@@ -16,7 +16,7 @@ from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.deciding import Judge, Question, cells_of, space_of
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import Person, kinds_of_people
+from justlane.engine.facts.people import Person
 from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.estate import RolesHeld
 from justlane.model.patterns import matching
@@ -64,11 +64,12 @@ def count_cells(index: EstateIndex, platform: str, question: Question) -> Count:
 def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
     prepared, zone = index.platform(platform), index.estate.time_zone
     always = possibly = 0
-    for people in kinds_of_people(index, prepared, question.dated):
-        judging = Judge(prepared, people[0], question, zone)
+    behind = Behind(index, platform, question.dated, prepared.named)
+    for kind in behind.kinds():
+        judging = Judge(prepared, behind.person(kind), question, zone)
         cells = [some for actions in cells_of(judging, platform).values() for some in actions.values()]
-        always += len(people) * sum(some == judging.space.full for some in cells)
-        possibly += len(people) * len(cells)
+        always += len(kind.users) * sum(some == judging.space.full for some in cells)
+        possibly += len(kind.users) * len(cells)
     return Count(always, possibly)
 
 

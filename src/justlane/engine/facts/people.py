@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Set
 from datetime import datetime
 
 from msgspec import Struct
 
 from justlane.engine.facts.clock import on_clock
-from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MemberStep, user
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, LocalMember, Principal, PrincipalKind
 
@@ -34,64 +33,6 @@ def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> P
         return Person(login, True, frozenset((ANONYMOUS,)))
     known = {*index.membership.principals_of(user(login)), AUTHENTICATED}
     return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known, moment))
-
-
-_FEW = 30
-
-
-def reduced(
-    index: EstateIndex, prepared: PlatformIndex, moment: datetime, logins: Collection[str], named: Set[Principal]
-) -> dict[str, Person]:
-    """Users (or `anonymous`), with those of their principals alone that are among some names; unknown ones left out.
-
-    Many are found from the names down to whom these stand for, which looks at nobody's other groups.
-    """
-    way = _one_by_one if are_few(logins, named) else _from_above
-    return way(index, prepared.platform.name, moment, logins, named)
-
-
-def are_few(logins: Collection[str], named: Set[Principal]) -> bool:
-    """Whether to look at the groups of these people is less work than to look at the people behind the names."""
-    return len(logins) <= max(_FEW, len(named))
-
-
-def _one_by_one(
-    index: EstateIndex, platform: str, moment: datetime, logins: Collection[str], named: Set[Principal]
-) -> dict[str, Person]:
-    known = [login for login in logins if login == ANONYMOUS_NAME or login in index.estate.directory.users]
-    people = (person(index, login, platform, moment) for login in known)
-    return {p.login: Person(p.login, p.enabled, p.principals & named) for p in people}
-
-
-def _from_above(
-    index: EstateIndex, platform: str, moment: datetime, logins: Collection[str], named: Set[Principal]
-) -> dict[str, Person]:
-    users = index.estate.directory.users
-    always = [AUTHENTICATED] if AUTHENTICATED in named else []
-    held: dict[str, list[Principal]] = {login: [*always] for login in logins}
-    for principal in named - {AUTHENTICATED, ANONYMOUS}:
-        for login in everybody_behind(index, principal, platform, moment):
-            if login in held:
-                held[login].append(principal)
-    nobody = held.pop(ANONYMOUS_NAME, None)
-    known = users.items() if len(held) > len(users) // 10 else ((n, users[n]) for n in held if n in users)
-    found = {n: Person(n, entry.enabled, frozenset(held[n])) for n, entry in known if n in held}
-    if nobody is not None:
-        found[ANONYMOUS_NAME] = Person(ANONYMOUS_NAME, True, frozenset((ANONYMOUS,)) & named)
-    return found
-
-
-def kinds_of_people(index: EstateIndex, prepared: PlatformIndex, moment: datetime) -> list[list[Person]]:
-    """All enabled users in the order of their logins, and last whoever has not signed in; together those whom nothing
-    on the platform tells apart."""
-    everybody = (*sorted(index.estate.directory.users), ANONYMOUS_NAME)
-    people = reduced(index, prepared, moment, everybody, prepared.named)
-    found: dict[frozenset[Principal], list[Person]] = {}
-    for login in everybody:
-        somebody = people[login]
-        if somebody.enabled:
-            found.setdefault(somebody.principals, []).append(somebody)
-    return list(found.values())
 
 
 def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:

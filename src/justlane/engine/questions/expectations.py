@@ -228,7 +228,7 @@ class _Judging:
 
 def _unlike(index: EstateIndex, scope: str, places: Sequence[str]) -> list[str]:
     """One place of each kind."""
-    from justlane.engine.compiled.tallying import kinds_of_places
+    from justlane.engine.compiled.kinds_of_places import kinds_of_places
     from justlane.engine.compiled.terrain import terrain_of
 
     prepared = index.platform(scope)

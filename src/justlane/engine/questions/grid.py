@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -11,7 +12,12 @@ from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
 from justlane.engine.facts.people import Person
+from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome
+from justlane.model.estate import Decides
+
+if TYPE_CHECKING:
+    from justlane.engine.changes.by_kinds import Found
 
 
 class GridRow(Struct, frozen=True):
@@ -58,36 +64,47 @@ def grid(
     sides = people, people
     together = Together(sides)
     apart = prepared.roles_matter_elsewhere or bool(question.role)
-    kinds = ByKinds(sides, (None, prepared), together, question.dated, apart)
     asking = _Asking(index, prepared, question, what, of_role)
-    wanted = set(places)
-    rows: dict[int, dict[int, Outcome]] = {}
-    column_of: dict[int, Sequence[str]] = {}
-    for found in kinds.changes(asking.outcome, None, wanted):
-        (outcome,) = found.change
-        column_of[id(found.places)] = found.places
-        for user in found.users.tolist():
-            rows.setdefault(user, {})[id(found.places)] = outcome
-    everybody = kinds.there().tolist()
-    last = len(together.logins) - 1
-    merged: dict[frozenset[tuple[int, Outcome]], list[str]] = {}
-    for user in everybody:
-        if not (of_groups and user == last):
-            merged.setdefault(frozenset(rows.get(user, {}).items()), []).append(together.logins[user].lstrip(NO_LOGIN))
-    return _laid_out(Grid(prepared.platform.name, what, of_role, of_groups, within, (), ()), places, column_of, merged)
+    kinds = ByKinds(sides, (None, prepared), together, question.dated, apart, None if apart else asking.counting())
+    found = list(kinds.changes(asking.outcome, None, set(places)))
+    logins = [login.lstrip(NO_LOGIN) for login in together.logins[: len(together.logins) - of_groups]]
+    there = kinds.there()
+    rows = _rows(found, logins, there[there < len(logins)].tolist())
+    return _laid_out(Grid(prepared.platform.name, what, of_role, of_groups, within, (), ()), places, found, rows)
+
+
+def _rows(found: Sequence[Found], logins: Sequence[str], everybody: Sequence[int]) -> list[tuple[list[str], list[int]]]:
+    """Those together who have the same everywhere, with what that is; last those who have nothing."""
+    import numpy as np
+
+    from justlane.engine.everybody.lists import alike, random_words, sorted_by
+
+    number = np.repeat(np.arange(len(found)), [len(some.users) for some in found])
+    users = np.concatenate([np.zeros(0, np.int32), *(some.users for some in found)])
+    of_user = sorted_by(users, number, len(logins))
+    some = np.flatnonzero(np.diff(of_user.start))
+    rows: list[tuple[list[str], list[int]]] = []
+    if len(some):
+        words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
+        kind, first = alike(words)
+        same = sorted_by(kind, some, len(first))
+        for n, one in enumerate(some[first].tolist()):
+            names = [logins[user] for user in same.items[same.start[n] : same.start[n + 1]].tolist()]
+            rows.append((names, of_user.items[of_user.start[one] : of_user.start[one + 1]].tolist()))
+    having = set(some.tolist())
+    nobody = [logins[user] for user in everybody if user not in having]
+    return [*rows, (nobody, [])] if nobody else rows
 
 
 def _laid_out(
-    empty: Grid,
-    places: Sequence[str],
-    column_of: Mapping[int, Sequence[str]],
-    merged: Mapping[frozenset[tuple[int, Outcome]], list[str]],
+    empty: Grid, places: Sequence[str], found: Sequence[Found], people: Sequence[tuple[list[str], list[int]]]
 ) -> Grid:
     """Rows and columns in their order, columns that are alike as one."""
+    column_of = {id(some.places): some.places for some in found}
     alike: dict[int, set[tuple[int, Outcome]]] = {column: set() for column in column_of}
-    for number, row in enumerate(merged):
-        for column, outcome in row:
-            alike[column].add((number, outcome))
+    for number, (_, having) in enumerate(people):
+        for one in having:
+            alike[id(found[one].places)].add((number, found[one].change[0]))
     number_of = {address: number for number, address in enumerate(places)}
     columns: dict[frozenset[tuple[int, Outcome]], list[int]] = {}
     left = dict.fromkeys(range(len(places)))
@@ -98,17 +115,24 @@ def _laid_out(
             del left[number]
     if left:
         columns.setdefault(frozenset(), []).extend(left)
-    ordered = [(sorted(numbers), dict(fields)) for fields, numbers in columns.items()]
-    ordered.sort(key=lambda column: column[0])
-    rows = [
-        GridRow(tuple(sorted(names)), tuple(row.get(number, Outcome.NO) for _, row in ordered))
-        for number, names in enumerate(merged.values())
-    ]
-    weight = {Outcome.YES: 2, Outcome.ONLY_IF: 1, Outcome.NO: 0}
-    sizes = [len(numbers) for numbers, _ in ordered]
-    rows.sort(key=lambda r: (-sum(weight[o] * n for o, n in zip(r.outcomes, sizes, strict=True)), r.names))
-    found = tuple(tuple(places[number] for number in numbers) for numbers, _ in ordered)
-    return replace(empty, columns=found, rows=tuple(rows))
+    ordered = sorted(sorted(numbers) for numbers in columns.values())
+    sizes = [len(numbers) for numbers in ordered]
+    at = {number: place for place, numbers in enumerate(ordered) for number in numbers}
+    place_of = [at[number_of[some.places[0]]] for some in found]
+    weighed: list[tuple[int, GridRow]] = []
+    for names, having in people:
+        held: dict[int, Outcome] = {place_of[one]: found[one].change[0] for one in having}
+        outcomes = [Outcome.NO] * len(ordered)
+        for place, outcome in held.items():
+            outcomes[place] = outcome
+        weight = sum(_WEIGHT[outcome] * sizes[place] for place, outcome in held.items())
+        weighed.append((weight, GridRow(tuple(sorted(names)), tuple(outcomes))))
+    weighed.sort(key=lambda item: (-item[0], item[1].names))
+    laid = tuple(tuple(places[number] for number in numbers) for numbers in ordered)
+    return replace(empty, columns=laid, rows=tuple(row for _, row in weighed))
+
+
+_WEIGHT = {Outcome.YES: 2, Outcome.ONLY_IF: 1, Outcome.NO: 0}
 
 
 def _in_order(prepared: PlatformIndex, within: str) -> list[str]:
@@ -129,6 +153,16 @@ class _Asking:
         self._index, self._prepared, self._question = index, prepared, question
         self._what, self._cell = what, _role_held if of_role else _allowed
         self._judges: dict[Person, Judge] = {}
+
+    def counting(self) -> Callable[[Binding], bool] | None:
+        """Which bindings can make a difference; None for all of them."""
+        habits, roles = self._prepared.platform.habits, self._prepared.roles
+        if self._cell is _role_held:
+            return lambda binding: binding.role == self._what
+        if habits.decides is Decides.NEAREST:
+            return None
+        asked = {self._what, habits.sign_in, habits.on_the_way}
+        return lambda binding: not asked.isdisjoint(roles.holdings(binding.role))
 
     def outcome(self, was: Person, now: Person, address: str) -> tuple[Outcome, ...]:
         """The outcome; nothing for a no."""

@@ -1,0 +1,69 @@
+"""Scopes that no binding tells apart."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justlane.engine.compiled.flattening import open_scopes
+from justlane.engine.compiled.terrain import Reach, Spans, Terrain, reach_of
+from justlane.engine.facts.index import PlatformIndex
+from justlane.model.bindings import Binding
+from justlane.model.people import PrincipalKind
+
+
+def kinds_of_places(
+    prepared: PlatformIndex, terrain: Terrain, bindings: Iterable[Binding] | None = None
+) -> NDArray[np.int64]:
+    """For each scope the number of its kind: alike are those that are of one kind, where the same bindings (of all, or
+    of some) cover and count, and to which the way is alike. Shape (scopes,)."""
+    reaches: dict[Reach, int] = {}
+    counting: dict[tuple[str, Reach], int] = {}
+    limited = prepared.platform.habits.publication
+    for binding in prepared.bindings if bindings is None else bindings:
+        reach = reach_of(binding)
+        reaches.setdefault(reach, len(reaches))
+        if limited and binding.principal.kind is PrincipalKind.GROUP:
+            counting.setdefault((binding.principal.name, reach), len(counting))
+    words = [terrain.kind.astype(np.uint64), terrain.told_apart((terrain.spans(*r), n) for r, n in reaches.items())]
+    if prepared.open_binding is not None:
+        words.append(open_scopes(prepared, terrain).astype(np.uint64))
+    if counting:
+        spans = published_spans(prepared, terrain)
+        words.append(terrain.told_apart((spans(group, reach), n) for (group, reach), n in counting.items()))
+    _, numbers = np.unique(np.stack(words), axis=1, return_inverse=True)
+    numbers = numbers.reshape(-1)
+    asking = prepared.platform.actions.get(prepared.platform.habits.on_the_way)
+    if asking is None:
+        return numbers
+    return _with_the_way(terrain, numbers, [asking.applies(kind) for kind in terrain.kinds])
+
+
+def published_spans(prepared: PlatformIndex, terrain: Terrain) -> Callable[[str, Reach], Spans]:
+    """Answers in which part of what a binding to a group covers the group was published."""
+    published = {group: _spans(terrain, scopes) for group, scopes in prepared.published.items()}
+    return lambda group, reach: _common(terrain.spans(*reach), published.get(group, ()))
+
+
+def _with_the_way(terrain: Terrain, numbers: NDArray[np.int64], asks: list[bool]) -> NDArray[np.int64]:
+    """Told apart by the kinds of what is on the way besides."""
+    ways: list[frozenset[int]] = []
+    found: dict[tuple[int, frozenset[int]], int] = {}
+    known, kind = numbers.tolist(), terrain.kind.tolist()
+    for own, above in zip(known, terrain.parent.tolist(), strict=True):
+        way = ways[above] if above >= 0 else frozenset()
+        ways.append(way | {known[above]} if above >= 0 and asks[kind[above]] and known[above] not in way else way)
+        found.setdefault((own, ways[-1]), len(found))
+    return np.array([found[own, way] for own, way in zip(known, ways, strict=True)], np.int64)
+
+
+def _spans(terrain: Terrain, scopes: list[str]) -> Spans:
+    """What some scopes contain, what lies in another left out."""
+    spans = sorted((terrain.number[s], int(terrain.end[terrain.number[s]])) for s in scopes)
+    return [span for n, span in enumerate(spans) if not any(start <= span[0] < end for start, end in spans[:n])]
+
+
+def _common(some: Spans, others: Spans) -> Spans:
+    return [(max(a, c), min(b, d)) for a, b in some for c, d in others if max(a, c) < min(b, d)]
