@@ -111,6 +111,7 @@ class ByKinds:
         self._differing = Differing(prepared, len(zones) == 1, counts)
         self._apart = apart
         self._names = list(dict.fromkeys(p for side in prepared if side for p in sorted(side.named)))
+        self._known = frozenset(self._names)
         platform = next(side.platform.name for side in prepared if side)
         self._sides = [
             _Side(Behind(index, platform, moment, self._names), numbers)
@@ -151,7 +152,7 @@ class ByKinds:
                 users = users[among[users]]
             if reached is not None:
                 matters = set(self._names)
-            yield from self._at(judged, at, users, sorted(matters.intersection(self._names)))
+            yield from self._at(judged, at, users, sorted(matters & self._known))
 
     def _reached(self, where: Flags) -> Ints:
         """All whom a change anywhere reaches."""

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.flat import Ints
-from justlane.engine.facts.coverage import CoverageIndex
+from justlane.engine.facts.coverage import CoverageIndex, Tree, tree_of
 from justlane.engine.facts.index import PlatformIndex
 from justlane.model.bindings import Binding
 
@@ -24,16 +24,19 @@ class Terrain:
 
     def __init__(self, coverage: CoverageIndex) -> None:
         self._scopes = coverage.scopes
-        self.addresses = _walk(coverage)
+        tree = coverage.tree or tree_of(coverage.scopes)
+        self.kinds = tree.kinds
+        self.addresses, order = _walk(coverage, tree)
         self.number = {address: number for number, address in enumerate(self.addresses)}
-        self.parent: Ints = np.array([self.number.get(a.rpartition("/")[0], -1) for a in self.addresses], np.int32)
+        self._gathers = tree.gathers
+        parents, kind = (np.frombuffer(some, "<i4") for some in (tree.parents, tree.kind))
+        back = np.empty(len(order) + 1, np.int32)
+        back[order], back[-1] = np.arange(len(order)), -1
+        self.parent: Ints = back[parents[order]]
         """-1 for the root."""
+        self.kind: Ints = kind[order]
         self.end = subtree_ends(self.parent)
         """One past the last scope of each subtree."""
-        known = self._scopes
-        self.kinds = list(dict.fromkeys(scope.kind for scope in known.values()))
-        numbers = {kind: number for number, kind in enumerate(self.kinds)}
-        self.kind: Ints = np.array([numbers[known[a].kind] for a in self.addresses], np.int32)
         self._spans: dict[Reach, Spans] = {}
 
     def __len__(self) -> int:
@@ -43,7 +46,8 @@ class Terrain:
     def gathers(self) -> list[tuple[int, int]]:
         """Each resource group with each scope that it gathers."""
         number = self.number
-        return [(number[s.address], number[g.address]) for s in self._scopes.values() for g in s.gathers]
+        scopes = self._scopes.values() if self._gathers else ()
+        return [(number[s.address], number[g.address]) for s in scopes for g in s.gathers]
 
     @cached_property
     def _targets(self) -> dict[int, list[int]]:
@@ -94,30 +98,17 @@ def reach_of(binding: Binding) -> Reach:
     return binding.scope, binding.here_only
 
 
-def _walk(coverage: CoverageIndex) -> list[str]:
-    """As the file has them, if that is such a walk already."""
-    addresses = list(coverage.scopes)
-    if _is_walk(addresses):
-        return addresses
+def _walk(coverage: CoverageIndex, tree: Tree) -> tuple[list[str], NDArray[np.int64]]:
+    """The scopes in the order of a walk, and the number that each has in the tree."""
+    if tree.is_walk:
+        return tree.addresses, np.arange(len(tree.addresses))
+    place = {address: number for number, address in enumerate(tree.addresses)}
     found: list[str] = []
-    waiting = [next(a for a in addresses if "/" not in a)]
+    waiting = [next(a for a in tree.addresses if "/" not in a)]
     while waiting:
         found.append(waiting.pop())
         waiting += reversed(coverage.children(found[-1]))
-    return found
-
-
-def _is_walk(addresses: Sequence[str]) -> bool:
-    """Whether each scope stands right below one of those that the scope before it is in."""
-    way: list[str] = []
-    for address in addresses:
-        above = address.rpartition("/")[0]
-        while way and way[-1] != above:
-            way.pop()
-        if bool(way) == (not above):
-            return False
-        way.append(address)
-    return True
+    return found, np.array([place[address] for address in found])
 
 
 def separate_roots(scope: int, end: Ints, groups: Ints, targets: Mapping[int, Sequence[int]]) -> list[int]:

@@ -14,7 +14,6 @@ from justlane.engine.everybody.lists import (
     Lists,
     Numbers,
     alike,
-    lists_of,
     random_words,
     sorted_by,
     spread,
@@ -54,7 +53,6 @@ class Behind:
         self.everyone = AUTHENTICATED in self._number
         self.user, self.name = self._pairs()
         """Pairs of a user and the number of a name, sorted, each once; without `authenticated`."""
-        self._of_user = lists_of(self.user, self.name, self.nobody + 1)
 
     def number(self, name: Principal) -> int:
         """The number of a name."""
@@ -76,8 +74,8 @@ class Behind:
 
     def one(self, user: int) -> frozenset[Principal]:
         """The names that stand for one of them."""
-        lists = self._of_user
-        found = [self.names[n] for n in lists.items[lists.start[user] : lists.start[user + 1]].tolist()]
+        first, last = np.searchsorted(self.user, np.array((user, user + 1), np.int32))
+        found = [self.names[n] for n in self.name[first:last].tolist()]
         return frozenset([*found, AUTHENTICATED] if self.everyone and user != self.nobody else found)
 
     def standing_for_somebody(self) -> set[Principal]:
@@ -100,22 +98,28 @@ class Behind:
 
     def kinds(self, among: Flags | None = None) -> Iterator[Kind]:
         """All who may do anything, or some of them, by kind."""
-        users = np.flatnonzero(self.there if among is None else among & self.there)
-        number, first = alike(self.sums()[:, users])
+        users = np.flatnonzero(self.there if among is None else among & self.there).astype(np.int32)
+        number, first = alike(self._sums_of(users))
         same = sorted_by(number, users, len(first))
         for kind, one in enumerate(users[first].tolist()):
             yield Kind(self.one(one), same.items[same.start[kind] : same.start[kind + 1]])
 
-    def sums(self, seed: int = 0) -> NDArray[np.uint64]:
+    def sums(self) -> NDArray[np.uint64]:
         """Two words for each that are the same for those for whom the same names stand. Shape (2, users + 1)."""
-        words = random_words(len(self.names) + 1, seed)
-        sums = np.zeros((2, self.nobody + 1), np.uint64)
-        if len(self.user):
-            begins = np.flatnonzero(np.diff(self.user, prepend=-1))
-            for total, random in zip(sums, words, strict=True):
-                total[self.user[begins]] = np.add.reduceat(random[self.name], begins)
+        return self._sums_of(np.arange(self.nobody + 1, dtype=np.int32))
+
+    def _sums_of(self, users: Ints) -> NDArray[np.uint64]:
+        """The same for some users, in order."""
+        words = random_words(len(self.names) + 1)
+        sums = np.zeros((2, len(users)), np.uint64)
+        if len(users) and len(self.user):
+            place = np.minimum(np.searchsorted(users, self.user), len(users) - 1)
+            some = np.flatnonzero(users[place] == self.user)
+            begins = np.flatnonzero(np.diff(place[some], prepend=-1))
+            for total, random in zip(sums, words, strict=True) if len(some) else ():
+                total[place[some][begins]] = np.add.reduceat(random[self.name[some]], begins)
         if self.everyone:
-            sums[:, : self.nobody] += words[:, -1:]
+            sums[:, users != self.nobody] += words[:, -1:]
         return sums
 
     def person(self, kind: Kind) -> Person:
@@ -125,17 +129,14 @@ class Behind:
     def _pairs(self) -> tuple[Ints, Ints]:
         direct = list(self._direct())
         nodes, inner = self._nodes()
-        reached = spread(nodes[:, 0], nodes[:, 1], inner, len(self.names) + 1)
-        brought = lists_of(reached // (len(self.names) + 1), reached % (len(self.names) + 1), len(inner.start) - 1)
-        groups = self.roll.arrays.groups
-        bringing = np.diff(brought.start) > 0
-        places = np.flatnonzero(bringing[groups.items])
-        position, name = brought.taken(groups.items[places])
-        user = (np.searchsorted(groups.start, places, "right") - 1).astype(np.int32)[position]
+        most = len(self.names) + 1
+        reached = spread(nodes[:, 0], nodes[:, 1], inner, most)
+        position, user = self.roll.arrays.members.taken(reached // most)
+        name = (reached % most)[position]
         more = np.array(direct, np.int32).reshape(-1, 2)
         user, name = np.append(user, more[:, 0]), np.append(name, more[:, 1])
         some = self.there[user]
-        return unique_pairs(user[some], name[some], len(self.names) + 1)
+        return unique_pairs(user[some], name[some], most)
 
     def _direct(self) -> Iterator[tuple[int, int]]:
         """Names that mean a user, or whoever has not signed in, or a local group with a user: the user and the name."""

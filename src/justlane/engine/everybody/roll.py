@@ -20,8 +20,8 @@ class Arrays(NamedTuple):
     """The users in the order of their logins. Shape (users,)."""
     enabled: NDArray[np.bool_]
     """Shape (users,)."""
-    groups: Lists
-    """The groups that hold each user directly."""
+    members: Lists
+    """The users whom each group holds directly."""
     inner: Ints
     """Groups in groups: the one that is held …"""
     outer: Ints
@@ -74,16 +74,16 @@ class Roll:
 
     def joined(self, login: str, group: str) -> Roll:
         """The same with somebody in one more group."""
-        user, groups = self.number(login), self.arrays.groups
-        items = np.insert(groups.items, groups.start[user], np.int32(self.group_numbers[group]))
-        start = groups.start + (np.arange(len(self.logins) + 1) > user)
-        return Roll(self.logins, self.group_names, self.arrays._replace(groups=Lists(start, items)))
+        number, members = self.group_numbers[group], self.arrays.members
+        items = np.insert(members.items, members.start[number], np.int32(self.number(login)))
+        start = members.start + (np.arange(len(members.start)) > number)
+        return Roll(self.logins, self.group_names, self.arrays._replace(members=Lists(start, items)))
 
     def of_groups(self, mark: str) -> Roll:
         """Each group as somebody of its name, with a mark in front, who is in it alone."""
         count, logins = len(self.group_names), [f"{mark}{name}" for name in self.group_names]
         alone = Lists(np.arange(count + 1, dtype=np.int64), np.arange(count, dtype=np.int32))
-        arrays = self.arrays._replace(order=order_of(logins), enabled=np.ones(count, np.bool_), groups=alone)
+        arrays = self.arrays._replace(order=order_of(logins), enabled=np.ones(count, np.bool_), members=alone)
         return Roll(logins, self.group_names, arrays)
 
     def enabled(self, login: str) -> Roll:
@@ -110,12 +110,11 @@ def roll_of(directory: Directory) -> Roll:
                 if item.member.name in numbers:
                     nested.append((numbers[item.member.name], outer))
             elif item.member.name in users:
-                held.append((users[item.member.name], outer))
-    held.sort()
+                held.append((outer, users[item.member.name]))
     enabled = np.array([user.enabled for user in directory.users.values()], np.bool_)
-    groups = lists_of(*_columns(held), len(logins))
+    members = lists_of(*_columns(held), len(names))
     described = np.array([bool(group.purpose) for group in directory.groups.values()], np.bool_)
-    return Roll(logins, names, Arrays(order_of(logins), enabled, groups, *_columns(nested), described))
+    return Roll(logins, names, Arrays(order_of(logins), enabled, members, *_columns(nested), described))
 
 
 def order_of(logins: Sequence[str]) -> Ints:

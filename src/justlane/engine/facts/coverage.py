@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+from array import array
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -28,6 +30,48 @@ class CoverStep(Struct, frozen=True):
     """The kind of `inner`, where it is gathered."""
 
 
+class Tree(Struct, frozen=True):
+    """All scopes of a platform, as a kept estate has them: without what nothing but explanations needs."""
+
+    addresses: list[str]
+    """In the order in which they are declared."""
+    parents: bytes
+    """The number of each one's parent, -1 for none; 32 bits, little-endian."""
+    kinds: list[str]
+    kind: bytes
+    """The number of each one's kind, likewise."""
+    is_walk: bool
+    """Whether what lies below a scope follows it without a gap."""
+    gathers: bool
+    """Whether there is a resource group that gathers anything."""
+
+
+def tree_of(scopes: Mapping[str, Scope]) -> Tree:
+    """The same in short."""
+    place = {address: number for number, address in enumerate(scopes)}
+    kinds = {kind: number for number, kind in enumerate(dict.fromkeys(s.kind for s in scopes.values()))}
+    parents = array("i", (place.get(address.rpartition("/")[0], -1) for address in scopes))
+    kind = array("i", (kinds[scope.kind] for scope in scopes.values()))
+    if sys.byteorder == "big":
+        parents.byteswap()
+        kind.byteswap()
+    gathers = any(scope.gathers for scope in scopes.values())
+    return Tree(list(scopes), parents.tobytes(), list(kinds), kind.tobytes(), is_walk(list(scopes)), gathers)
+
+
+def is_walk(addresses: Sequence[str]) -> bool:
+    """Whether each scope stands right below one of those that the scope before it is in."""
+    way: list[str] = []
+    for address in addresses:
+        above = address.rpartition("/")[0]
+        while way and way[-1] != above:
+            way.pop()
+        if bool(way) == (not above):
+            return False
+        way.append(address)
+    return True
+
+
 Gathering = Callable[[str], Sequence[tuple[str, Source]]]
 """Answers which resource groups gather a scope, each with the line that says so."""
 
@@ -35,8 +79,14 @@ Gathering = Callable[[str], Sequence[tuple[str, Source]]]
 class CoverageIndex:
     """Answers about one platform's scopes, a directed acyclic graph."""
 
-    def __init__(self, scopes: Mapping[str, Scope], gathering: Gathering | None = None) -> None:
+    def __init__(
+        self,
+        scopes: Mapping[str, Scope],
+        gathering: Gathering | None = None,
+        tree: Callable[[], Tree] | None = None,
+    ) -> None:
         self.scopes = scopes
+        self._kept_tree = tree
         self._kept = gathering
         self.terrain: Terrain | None = None
         """The same scopes in numbers, once somebody has asked for them."""
@@ -52,12 +102,22 @@ class CoverageIndex:
         return gathered_by(self.scopes.values())
 
     @cached_property
+    def tree(self) -> Tree | None:
+        """All scopes in short, where they are kept like that."""
+        return self._kept_tree() if self._kept_tree else None
+
+    @cached_property
     def _children(self) -> dict[str, list[str]]:
         children: dict[str, list[str]] = {}
-        for scope in self.scopes.values():
-            if scope.parent is not None:
-                children.setdefault(scope.parent, []).append(scope.address)
+        for address in self.tree.addresses if self.tree else self.scopes:
+            above = address.rpartition("/")[0]
+            if above:
+                children.setdefault(above, []).append(address)
         return children
+
+    @cached_property
+    def _place(self) -> dict[str, int]:
+        return {address: place for place, address in enumerate(self.tree.addresses)} if self.tree else {}
 
     def children(self, address: str) -> list[str]:
         """Addresses that a scope contains directly, in the order of the file."""
@@ -93,11 +153,18 @@ class CoverageIndex:
         return tuple(step for _, _, step in reversed(trail(self._upward(inner), outer)))
 
     def covered(self, address: str) -> tuple[str, ...]:
-        """Every scope that this one covers, itself first; each once."""
-
+        """Every scope that this one covers, itself first, then the nearest; each once."""
         if address not in self._covered:
-            self._covered[address] = tuple(walk(address, self._inward))
+            quick = self.tree is not None and self.tree.is_walk and not self.tree.gathers
+            self._covered[address] = self._below(address) if quick else tuple(walk(address, self._inward))
         return self._covered[address]
+
+    def _below(self, address: str) -> tuple[str, ...]:
+        """The same where nothing is gathered, from the order in which scopes are declared."""
+        assert self.tree is not None
+        order, start, inside = self.tree.addresses, self._place[address], f"{address}/"
+        end = next((n for n in range(start + 1, len(order)) if not order[n].startswith(inside)), len(order))
+        return tuple(sorted(order[start:end], key=lambda below: below.count("/")))
 
     def _inward(self, node: str) -> Iterator[tuple[str, None]]:
         yield from ((child, None) for child in self.children(node))

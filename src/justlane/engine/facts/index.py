@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
@@ -196,6 +196,10 @@ class EstateIndex:
             listed = [] if self._kept else [b for b in self.estate.bindings if platform_of(b.scope) == name]
             bindings = self._kept.bindings_on(name) if self._kept else ListedBindings(listed)
             platform = self.estate.platforms[name]
-            coverage = CoverageIndex(platform.scopes, self._kept.gathering if self._kept else None)
+            kept = self._kept
+            if kept:
+                coverage = CoverageIndex(platform.scopes, kept.gathering, partial(kept.tree, name))
+            else:
+                coverage = CoverageIndex(platform.scopes)
             self._platforms[name] = PlatformIndex(platform, bindings, coverage)
         return self._platforms[name]

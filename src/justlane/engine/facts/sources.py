@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 from functools import cached_property
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Principal, PrincipalKind
 from justlane.model.scopes import Scope
+
+if TYPE_CHECKING:
+    from justlane.engine.facts.coverage import Tree
 
 
 class Bindings(Protocol):
@@ -39,6 +42,9 @@ class Kept(Protocol):
 
     def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         """The resource groups that gather a scope, each with the line that says so."""
+
+    def tree(self, platform: str) -> Tree:
+        """All scopes of a platform, in short."""
 
 
 class ListedBindings:

@@ -7,6 +7,8 @@ it in one step; it is opened for reading.
 from __future__ import annotations
 
 import sqlite3
+import sys
+from array import array
 from collections.abc import Collection, ItemsView, Iterable, Iterator, Mapping, Sequence, ValuesView
 from pathlib import Path
 from typing import TypeVar, cast
@@ -14,6 +16,7 @@ from typing import TypeVar, cast
 import msgspec
 from msgspec.structs import replace
 
+from justlane.engine.facts.coverage import Tree, tree_of
 from justlane.files.disk.tables import Tables
 from justlane.model.bindings import Binding
 from justlane.model.estate import Estate
@@ -27,6 +30,7 @@ _TABLES = """
 CREATE TABLE head (body BLOB);
 CREATE TABLE skeleton (body BLOB);
 CREATE TABLE scopes (name TEXT PRIMARY KEY, platform TEXT, place INTEGER, body BLOB) WITHOUT ROWID;
+CREATE TABLE trees (platform TEXT PRIMARY KEY, body BLOB) WITHOUT ROWID;
 CREATE TABLE gathered (name TEXT, grp TEXT, source BLOB);
 CREATE TABLE bindings (place INTEGER PRIMARY KEY, platform TEXT, scope TEXT, kind TEXT, name TEXT, body BLOB);
 """
@@ -82,6 +86,7 @@ def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
     scopes = [scope for platform in estate.platforms.values() for scope in platform.scopes.values()]
     rows: dict[str, Iterable[tuple[object, ...]]] = {
         "scopes": ((s.address, platform_of(s.address), place, _pack(s)) for place, s in enumerate(scopes)),
+        "trees": ((name, _pack(tree_of(platform.scopes))) for name, platform in estate.platforms.items()),
         "gathered": ((g.address, s.address, _pack(g.source)) for s in scopes for g in s.gathers),
     }
     for table, values in (rows | _changing(head, estate)).items():
@@ -105,6 +110,14 @@ def _changing(head: bytes, estate: Estate) -> dict[str, Iterable[tuple[object, .
 def _insert(connection: sqlite3.Connection, table: str, rows: Iterable[tuple[object, ...]]) -> None:
     width = len(connection.execute(f"SELECT * FROM {table}").description)
     connection.executemany(f"INSERT INTO {table} VALUES ({', '.join('?' * width)})", rows)
+
+
+def _within(body: bytes, least: int, end: int) -> bool:
+    """Whether all numbers (32 bits, little-endian) are from the least on and before the end."""
+    numbers = array("i", body)
+    if sys.byteorder == "big":
+        numbers.byteswap()
+    return not numbers or (min(numbers) >= least and max(numbers) < end)
 
 
 class Store:
@@ -151,6 +164,18 @@ class Store:
         if platform not in self._on:
             self._on[platform] = StoredBindings(self._tables, platform)
         return self._on[platform]
+
+    def tree(self, platform: str) -> Tree:
+        """All scopes of a platform, in short."""
+        rows = self._tables.rows("SELECT body FROM trees WHERE platform = ?", (bytes,), platform)
+        if not rows:
+            raise self._tables.damaged()
+        tree = self._tables.decoded(rows[0][0], Tree)
+        count = len(tree.addresses)
+        sound = 4 * count == len(tree.parents) == len(tree.kind)
+        if not sound or not _within(tree.parents, -1, count) or not _within(tree.kind, 0, len(tree.kinds)):
+            raise self._tables.damaged()
+        return tree
 
     def gathering(self, address: str) -> Sequence[tuple[str, Source]]:
         """The resource groups that gather a scope."""

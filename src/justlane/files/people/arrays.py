@@ -13,14 +13,14 @@ from typing import TYPE_CHECKING
 import msgspec
 import numpy as np
 
-from justlane.engine.everybody.lists import Ints, Lists, Numbers
+from justlane.engine.everybody.lists import Ints, Lists, Numbers, sorted_by
 from justlane.engine.everybody.roll import Arrays, Roll, order_of
 from justlane.files.disk.tables import Tables
 
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_NAMES = ("logins", "group names", "order", "enabled", "start", "groups", "inner", "outer", "described")
+_NAMES = ("logins", "group names", "order", "enabled", "start", "members", "inner", "outer", "described")
 _FLAGS = ("enabled", "described")
 _DIGEST = "digest"
 
@@ -35,7 +35,7 @@ def arrays_of(people: Population) -> Iterator[tuple[str, bytes]]:
         "order": _bytes(order_of(logins)),
         "enabled": np.array([enabled for _, _, enabled, *_ in people.users], np.uint8).tobytes(),
         "start": _bytes(held.start),
-        "groups": _bytes(held.items),
+        "members": _bytes(held.items),
         "inner": _bytes(nested[0]),
         "outer": _bytes(nested[1]),
         "described": np.array([bool(purpose) for _, purpose, *_ in people.groups], np.uint8).tobytes(),
@@ -57,21 +57,22 @@ def read_roll(tables: Tables) -> Roll:
     numbers = [name for name in _NAMES[2:] if name not in _FLAGS]
     if any(len(bodies[name]) % 4 for name in numbers):
         raise tables.damaged()
-    order, start, groups, inner, outer = (np.frombuffer(bodies[name], "<i4") for name in numbers)
+    order, start, members, inner, outer = (np.frombuffer(bodies[name], "<i4") for name in numbers)
     enabled, described = (np.frombuffer(bodies[name], np.uint8) != 0 for name in _FLAGS)
     sound = (
-        len(order) == len(enabled) == len(logins) == len(start) - 1 == tables.count("users")
-        and len(names) == len(described) == tables.count("groups")
+        len(order) == len(enabled) == len(logins) == tables.count("users")
+        and len(names) == len(described) == len(start) - 1 == tables.count("groups")
         and len(inner) == len(outer)
         and start[0] == 0
-        and start[-1] == len(groups)
+        and start[-1] == len(members)
         and bool((np.diff(start) >= 0).all())
         and bool((np.bincount(order, minlength=len(order)) == 1).all() if _within(order, len(order)) else False)
-        and all(_within(some, len(names)) for some in (groups, inner, outer))
+        and _within(members, len(logins))
+        and all(_within(some, len(names)) for some in (inner, outer))
     )
     if not sound:
         raise tables.damaged()
-    lists = Lists(start.astype(np.int64), groups)
+    lists = Lists(start.astype(np.int64), members)
     return Roll(logins, names, Arrays(order, enabled, lists, inner, outer, described))
 
 
@@ -83,9 +84,11 @@ def _from_rows(tables: Tables) -> Roll:
     if not all(_within(some.items, len(names)) for some in (held, nested)):
         raise tables.damaged()
     inner = np.repeat(np.arange(len(names), dtype=np.int32), np.diff(nested.start))
+    holder = np.repeat(np.arange(len(logins), dtype=np.int32), np.diff(held.start))
+    members = sorted_by(held.items, holder, len(names))
     enabled = np.array([enabled for _, enabled, _ in users], np.bool_)
     described = np.array([bool(purpose) for _, purpose, _ in groups], np.bool_)
-    return Roll(logins, names, Arrays(order_of(logins), enabled, held, inner, nested.items, described))
+    return Roll(logins, names, Arrays(order_of(logins), enabled, members, inner, nested.items, described))
 
 
 def _lists(bodies: list[bytes]) -> Lists:

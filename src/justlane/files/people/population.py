@@ -72,14 +72,14 @@ class Population:
         return sum(len(groups) for groups, _, _ in self._edges)
 
     def memberships(self) -> tuple[Lists, tuple[Ints, Ints]]:
-        """The groups that hold each user, and which group is held by which."""
+        """The users whom each group holds, and which group is held by which."""
         import numpy as np
 
         from justlane.engine.everybody.lists import sorted_by
 
         groups, members, _ = self._all_edges()
         nested = members % 2 == 1
-        held = sorted_by(members[~nested] // 2, groups[~nested], len(self.users))
+        held = sorted_by(groups[~nested], members[~nested] // 2, len(self.groups))
         return held, ((members[nested] // 2).astype(np.int32), groups[nested].astype(np.int32))
 
     def _all_edges(self) -> list[Ints]:
