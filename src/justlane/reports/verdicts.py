@@ -45,6 +45,10 @@ def sheet(result: tuple[Verdict, ...]) -> Sheet:
     return Sheet(columns, rows)
 
 
+_MOST_FACTS = 20
+"""Of one expectation; more are not for reading."""
+
+
 def text(result: tuple[Verdict, ...], look: Look) -> str:
     """The verdicts for a person, those that fail with their evidence."""
     return render(_lines(result), look)
@@ -56,8 +60,11 @@ def _lines(result: tuple[Verdict, ...]) -> Iterator[Line]:
         yield line(mark, v.sentence, source=v.expectation.source, hanging="       ")
         if not v.holds and v.expectation.reason:
             yield line((f"       because: {v.expectation.reason}", "dim"), hanging="       ")
-        for e in v.evidence:
+        for e in v.evidence[:_MOST_FACTS]:
             yield line("       ·  ", e.fact, source=e.source, hanging="          ")
+        if len(v.evidence) > _MOST_FACTS:
+            left = len(v.evidence) - _MOST_FACTS
+            yield line((f"       ·  and {left:,} more facts: --format json has them all", "dim"))
     failed = sum(not v.holds for v in result)
     yield line()
     if not result:

@@ -174,8 +174,8 @@ class Judge:
     def _reaching(self, address: str, role: str | None) -> list[Binding]:
         return [
             b
-            for b in self.platform.covering_bindings(address)
-            if b.principal in self.person.principals and self.is_active(b, role) and self.platform.counts(b, address)
+            for b in self.platform.covering_to(address, self.person.principals)
+            if self.is_active(b, role) and self.platform.counts(b, address)
         ]
 
     def allowed(self, action: str, address: str) -> int:

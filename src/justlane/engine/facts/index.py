@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Set
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
@@ -21,6 +21,10 @@ if TYPE_CHECKING:
     from justlane.engine.everybody.roll import Roll
 
 
+_FEW = 20
+"""So many bindings at a place are looked through as soon as looked up."""
+
+
 class PlatformIndex:
     """One platform with its bindings, made ready."""
 
@@ -32,6 +36,7 @@ class PlatformIndex:
         self.roles = RoleIndex(platform.roles, platform.actions)
         self._open: dict[str, bool] = {}
         self._covering: dict[str, list[Binding]] = {}
+        self._covering_to: dict[str, dict[Principal, list[int]]] = {}
 
     def changed(self, platform: Platform, bindings: Bindings) -> PlatformIndex:
         """The same platform, all but its scopes changed."""
@@ -102,6 +107,19 @@ class PlatformIndex:
                 found.append(self.open_binding)
             self._covering[address] = found
         return self._covering[address]
+
+    def covering_to(self, address: str, principals: Set[Principal]) -> list[Binding]:
+        """Those of the covering bindings that name one of some principals, in the same order."""
+        covering = self.covering_bindings(address)
+        if len(covering) <= _FEW:
+            return [binding for binding in covering if binding.principal in principals]
+        if address not in self._covering_to:
+            known: dict[Principal, list[int]] = {}
+            for place, binding in enumerate(covering):
+                known.setdefault(binding.principal, []).append(place)
+            self._covering_to[address] = known
+        to = self._covering_to[address]
+        return [covering[place] for place in sorted(n for p in principals if p in to for n in to[p])]
 
     def closes(self, binding: Binding) -> bool:
         """Whether a binding closes what it covers to others: an allow, not built in, not at the root."""

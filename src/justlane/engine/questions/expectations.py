@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.decision.deciding import Judge, Question, judge, reached_from
 from justlane.engine.decision.explaining import Failing, answer, bindings_giving, shortest
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.who_may import Holding, holding
@@ -127,17 +127,20 @@ class _Judging:
             case NobodyMayBoth():
                 return self._both(expectation.duties)
 
-    def _places(self, duty: Duty) -> tuple[str, ...]:
+    def _places(self, duty: Duty, among: Collection[str] | None = None) -> tuple[str, ...]:
+        """Where a duty is about, of all places or of some."""
         if duty.extent is Extent.AT:
             return (duty.scope,)
         platform = self._index.platform(duty.scope)
-        return tuple(a for a in platform.coverage.covered(duty.scope) if platform.applies(duty.action, a))
+        covered = platform.coverage.covered(duty.scope)
+        some = covered if among is None else filter(among.__contains__, covered)
+        return tuple(address for address in some if platform.applies(duty.action, address))
 
     def _where(self, login: str, duty: Duty) -> tuple[str, int, int] | None:
         """Where the user may do most: the scope, the circumstances, and all circumstances there are."""
         judging = judge(self._index, login, duty.scope, self._question)
         best: tuple[str, int, int] | None = None
-        for place in self._places(duty):
+        for place in self._places(duty, reached_from(judging.platform, judging.person.principals)):
             some = judging.allowed(duty.action, place)
             if some and (best is None or some.bit_count() > best[1].bit_count()):
                 best = place, some, judging.space.full
@@ -199,7 +202,13 @@ class _Judging:
     def _not_everywhere(self, login: str, duty: Duty) -> list[Evidence]:
         """The first place where somebody may not always, and how many more there are."""
         judging, places = judge(self._index, login, duty.scope, self._question), self._places(duty)
-        lacking = [place for place in places if judging.allowed(duty.action, place) != judging.space.full]
+        reached = reached_from(judging.platform, judging.person.principals)
+        lacking = [
+            place
+            for place in places
+            if (reached is not None and place not in reached)
+            or judging.allowed(duty.action, place) != judging.space.full
+        ]
         if not places:
             return [Evidence(f"{duty.action} applies nowhere in {duty.scope}")]
         if not lacking:

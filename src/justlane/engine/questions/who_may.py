@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from justlane.engine.decision.deciding import Judge, Question, gates_to
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person
+from justlane.model.estate import Decides
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
@@ -41,7 +42,7 @@ def kinds_who_may(
     giving = dict.fromkeys(b.principal for b in holding)
     if not giving:
         return
-    matters = names_that_matter(prepared, address, question)
+    matters = names_that_matter(prepared, address, question, action)
     behind = Behind(index, prepared.platform.name, question.dated, matters)
     for kind in behind.kinds(behind.any_of(giving)):
         judging = Judge(prepared, behind.person(kind), question, index.estate.time_zone)
@@ -92,12 +93,20 @@ def holding(index: EstateIndex, action: str, places: Sequence[str], question: Qu
     return Holding(index, platform_of(places[0]) if places else "", question.dated, kinds)
 
 
-def names_that_matter(prepared: PlatformIndex, address: str, question: Question) -> frozenset[Principal]:
-    """What tells people apart at a place: their bindings there and on the way to it, and the ceilings. Where what they
-    act as elsewhere matters too, that is everything."""
+def names_that_matter(
+    prepared: PlatformIndex, address: str, question: Question, action: str | None = None
+) -> frozenset[Principal]:
+    """What tells people apart at a place, for all actions or for one: their bindings there and on the way to it, and
+    the ceilings. Where what they act as elsewhere matters too, that is everything."""
     if prepared.roles_matter_elsewhere or question.role:
         return prepared.named
-    places = dict.fromkeys([address, *(gate.scope for gate in gates_to(prepared, address))])
-    bound = [b.principal for place in places for b in prepared.covering_bindings(place)]
+    nearest = prepared.platform.habits.decides is Decides.NEAREST
+    asked = [(address, action), *((gate.scope, gate.action) for gate in gates_to(prepared, address))]
+    bound = [
+        binding.principal
+        for place, what in dict.fromkeys(asked)
+        for binding in prepared.covering_bindings(place)
+        if nearest or what is None or what in prepared.roles.holdings(binding.role)
+    ]
     ceilings = [p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)]
     return frozenset((*bound, *ceilings))

@@ -49,9 +49,9 @@ def read_roll(tables: Tables) -> Roll:
     """The roll of a file of people. StorageError if it is damaged."""
     kept = tables.has("arrays")
     bodies = dict(tables.rows("SELECT name, body FROM arrays", (str, bytes))) if kept else {}
-    if not kept:
-        return _from_rows(tables)
-    if set(bodies) != {*_NAMES, _DIGEST} or bodies.pop(_DIGEST) != _digest(bodies[name] for name in _NAMES):
+    if set(bodies) != {*_NAMES, _DIGEST}:
+        return _from_rows(tables)  # another version wrote it
+    if bodies.pop(_DIGEST) != _digest(bodies[name] for name in _NAMES):
         raise tables.damaged()
     logins, names = (tables.decoded(bodies[name], list[str]) for name in ("logins", "group names"))
     numbers = [name for name in _NAMES[2:] if name not in _FLAGS]
