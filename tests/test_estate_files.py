@@ -239,7 +239,7 @@ class StoreTest(EstateTest):
         people = open_snapshot(self.folder, newest(self.folder))
         path = self.top / "kept?#%.sqlite"
         write(path, b"in front", index.estate)
-        store = Store(Tables(path, SCRIPT))
+        store = Store(Tables(path, (SCRIPT,)))
         self.assertEqual(store.head(), b"in front")
         self.assertEqual(people.whole(), index.estate.directory)
         nobody = Directory({}, {})
@@ -258,7 +258,7 @@ class StoreTest(EstateTest):
         estate = self.index().estate
         write(self.top / "kept.sqlite", b"", estate)
         self.lane("people pull")
-        store = Store(Tables(self.top / "kept.sqlite", SCRIPT))
+        store = Store(Tables(self.top / "kept.sqlite", (SCRIPT,)))
         directory = open_snapshot(self.folder, newest(self.folder)).directory()
         self.assertEqual(list(directory.users), list(estate.directory.users))
         self.assertEqual(dict(directory.groups.items()), estate.directory.groups)

@@ -210,7 +210,7 @@ class AccessTest(unittest.TestCase):
                 directory = world.directory()
                 holding = held_directly(directory)
                 called = called_today(directory, lambda m, holding=holding: holding.get(m, ()), aliases)  # type: ignore[misc]
-                sides.append(Side("", index.with_people(*called, snapshot)))
+                sides.append(Side("", index.with_people(called, snapshot)))
             touched = people_changes(("", ""), pairs(before, after), (before.directory(), after.directory())).touched
             narrow = compare(sides[0], sides[1], question, touched)
             everybody = {*sides[0].index.estate.directory.users, *sides[1].index.estate.directory.users}

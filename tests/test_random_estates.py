@@ -28,10 +28,10 @@ from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
 from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten
 from justlane.engine.compiled.tallying import tally
-from justlane.engine.compiled.terrain import terrain_of
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, cells_of, judge, may
 from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
+from justlane.engine.everywhere.terrain import terrain_of
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex

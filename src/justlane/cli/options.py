@@ -98,10 +98,9 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
 
     then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
     aliases = snapshots.aliases(then, open_people(place, read_people).store)
-    directory, holding = called_today(then.directory(), then.groups_with, aliases)
-    index = open_index(place, read_people, earlier=[directory])
-    roll = None if aliases.users or aliases.groups else then.roll
-    return index.with_people(directory, holding, then.snapshot, roll)
+    people = called_today(then.directory(), then.groups_with, aliases, then.roll)
+    index = open_index(place, read_people, earlier=[people.directory])
+    return index.with_people(people, then.snapshot)
 
 
 def mind_age(people: Snapshot | None, pull_every: int) -> None:

@@ -266,16 +266,16 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     since = later.users or later.groups
     earlier = snapshots.aliases(stores[0], today) if since else differences.aliases()
     called = [
-        called_today(store.directory(), store.groups_with, aliases)
+        called_today(store.directory(), store.groups_with, aliases, store.roll)
         for store, aliases in zip(stores, (earlier, later), strict=True)
     ]
     try:
-        index = open_index(place, read_people, earlier=[directory for directory, _ in called])
+        index = open_index(place, read_people, earlier=[then.directory for then in called])
     except EstateError:
         warn("what access changed cannot be told while the estate is not sound: justlane check")
         return result
     sides = [
-        Side(store.snapshot.name, index.with_people(*people_then, store.snapshot))
+        Side(store.snapshot.name, index.with_people(people_then, store.snapshot))
         for store, people_then in zip(stores, called, strict=True)
     ]
     touched = [later.users.get(login, login) for login in result.touched]

@@ -22,7 +22,7 @@ from justlane.model.scopes import platform_of
 if TYPE_CHECKING:
     from justlane.engine.changes.by_kinds import Found
 
-FEW = 1000
+FEW = 100
 """For up to so many people, where the scopes are the same, only their own bindings are looked at."""
 
 

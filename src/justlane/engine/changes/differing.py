@@ -10,10 +10,9 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.flattening import open_scopes
-from justlane.engine.compiled.kinds_of_places import kinds_of_places, published_spans
-from justlane.engine.compiled.terrain import Terrain, reach_of, terrain_of
 from justlane.engine.decision.deciding import gates_to
+from justlane.engine.everywhere.kinds_of_places import kinds_of_places, open_scopes, published_spans
+from justlane.engine.everywhere.terrain import Terrain, reach_of, terrain_of
 from justlane.engine.facts.index import PlatformIndex
 from justlane.model.bindings import Binding
 from justlane.model.people import Principal, PrincipalKind

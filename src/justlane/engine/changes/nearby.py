@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from justlane.engine.changes.by_kinds import Found, Judged
-from justlane.engine.compiled.kinds_of_places import kinds_of_places
-from justlane.engine.compiled.terrain import terrain_of
 from justlane.engine.decision.deciding import gates_to
+from justlane.engine.everywhere.kinds_of_places import kinds_of_places
+from justlane.engine.everywhere.terrain import terrain_of
 from justlane.engine.facts.index import PlatformIndex
 from justlane.engine.facts.people import Person
 from justlane.model.people import Principal

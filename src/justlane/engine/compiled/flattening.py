@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 
 from justlane.engine.compiled.counting import Compiled, Count
 from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
-from justlane.engine.compiled.terrain import Terrain, reach_of, terrain_of
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.deciding import Judge, Question, cells_of, space_of
 from justlane.engine.everybody.behind import Behind
+from justlane.engine.everywhere.kinds_of_places import open_scopes
+from justlane.engine.everywhere.terrain import terrain_of
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import Person
 from justlane.model.circumstances import ALWAYS, Condition
@@ -150,16 +151,6 @@ def _lines(prepared: PlatformIndex) -> Iterator[_Line]:
         for acting in denied or (b.acting,):  # a deny of a role counts however one came to act in it
             yield _Line(_Whom(b.principal), acting, held, b.scope, not b.allows, int(b.here_only), b.condition, kind)
     yield from _ceilings(prepared)
-
-
-def open_scopes(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.bool_]:
-    """Which scopes no binding closes to others. Shape (scopes,)."""
-    closed = np.zeros(len(terrain) + 1, np.int32)
-    for reach in dict.fromkeys(reach_of(b) for b in prepared.bindings if prepared.closes(b)):
-        for start, end in terrain.spans(*reach):
-            closed[start] += 1
-            closed[end] -= 1
-    return np.equal(np.cumsum(closed)[:-1], 0)
 
 
 def _bundles_with(prepared: PlatformIndex) -> dict[str, tuple[str, ...]]:

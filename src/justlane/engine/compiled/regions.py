@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from justlane.engine.compiled.flat import ALONE, BELOW, HERE_ONLY, Flat, Ints, Masks
 from justlane.engine.compiled.places import Places
-from justlane.engine.compiled.terrain import separate_roots
 from justlane.engine.everybody.lists import Lists, lists_of
+from justlane.engine.everywhere.terrain import separate_roots
 
 
 class Pieces(NamedTuple):

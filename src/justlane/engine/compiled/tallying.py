@@ -7,11 +7,11 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.flattening import count_cells
-from justlane.engine.compiled.kinds_of_places import kinds_of_places
-from justlane.engine.compiled.terrain import terrain_of
 from justlane.engine.decision.deciding import Question
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import alike
+from justlane.engine.everywhere.kinds_of_places import kinds_of_places
+from justlane.engine.everywhere.terrain import terrain_of
 from justlane.engine.facts.index import EstateIndex
 
 Words = NDArray[np.uint64]

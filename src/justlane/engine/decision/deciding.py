@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date, datetime
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import NamedTuple
 
 from msgspec import Struct
@@ -52,7 +52,14 @@ def space_of(question: Question, conditions: Iterable[Condition], zone: str) -> 
     """The situation asked about, or all circumstances that some conditions can tell apart."""
     if question.situation is not None:
         return SituationSpace(question.situation, question.moment, zone, question.dated)
-    return CircumstanceSpace(conditions, question.dated, zone)
+    some = [condition for condition in conditions if condition.circumstantial]
+    return CircumstanceSpace(some, question.dated, zone) if some else _plain(question.dated, zone)
+
+
+@lru_cache(maxsize=8)
+def _plain(moment: datetime, zone: str) -> CircumstanceSpace:
+    """Where nothing depends on circumstances, everybody shares one space."""
+    return CircumstanceSpace((), moment, zone)
 
 
 NOTHING: Mapping[str, int] = {}

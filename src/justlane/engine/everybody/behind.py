@@ -144,6 +144,7 @@ class Behind:
         meant += [(m.name, n) for m, n in self._in_local_groups() if m.kind is PrincipalKind.USER]
         numbers = self.roll.numbers({login for login, _ in meant})
         yield from ((numbers[login], n) for login, n in meant if login in numbers)
+        yield from ((self.roll.meant[login], n) for login, n in meant if login in self.roll.meant)
         if ANONYMOUS in self._number:
             yield self.nobody, self._number[ANONYMOUS]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
@@ -33,10 +33,18 @@ class Arrays(NamedTuple):
 class Roll:
     """Everybody in a directory."""
 
-    def __init__(self, logins: Sequence[str], group_names: Sequence[str], arrays: Arrays) -> None:
+    def __init__(
+        self,
+        logins: Sequence[str],
+        group_names: Sequence[str],
+        arrays: Arrays,
+        meant: Mapping[str, int] | None = None,
+    ) -> None:
         self.logins = logins
         self.group_names = group_names
         self.arrays = arrays
+        self.meant = meant or {}
+        """Login that nobody has here, or somebody else -> the number of a further user whom it means."""
 
     @cached_property
     def group_numbers(self) -> dict[str, int]:
@@ -77,7 +85,7 @@ class Roll:
         number, members = self.group_numbers[group], self.arrays.members
         items = np.insert(members.items, members.start[number], np.int32(self.number(login)))
         start = members.start + (np.arange(len(members.start)) > number)
-        return Roll(self.logins, self.group_names, self.arrays._replace(members=Lists(start, items)))
+        return Roll(self.logins, self.group_names, self.arrays._replace(members=Lists(start, items)), self.meant)
 
     def of_groups(self, mark: str) -> Roll:
         """Each group as somebody of its name, with a mark in front, who is in it alone."""
@@ -90,7 +98,35 @@ class Roll:
         """The same with an account that is enabled."""
         enabled = self.arrays.enabled.copy()
         enabled[self.number(login)] = True
-        return Roll(self.logins, self.group_names, self.arrays._replace(enabled=enabled))
+        return Roll(self.logins, self.group_names, self.arrays._replace(enabled=enabled), self.meant)
+
+    def renamed(self, users: Mapping[str, str], groups: Mapping[str, str], former: Callable[[str], str]) -> Roll:
+        """The same under other names.
+
+        What names somebody whose name somebody else has now, and who is called the former one, meant them: it still
+        does.
+        """
+        logins = [users.get(login, login) for login in self.logins]
+        names = [groups.get(name, name) for name in self.group_names]
+        now = set(users.values())
+        taken = {was: number for number, was in enumerate(self.logins) if users.get(was) == former(was)}
+        meant = {was: number for was, number in taken.items() if was not in now}
+        now = set(groups.values())
+        arrays, numbers = self.arrays._replace(order=order_of(logins)), {name: n for n, name in enumerate(names)}
+        inner, outer = [arrays.inner], [arrays.outer]
+        for number, was in enumerate(self.group_names):
+            if groups.get(was) == former(was) and was not in now:
+                outer.append(np.array([numbers.setdefault(was, len(numbers))], np.int32))
+                inner.append(np.array([number], np.int32))
+        more = len(numbers) - len(names)
+        start = np.append(arrays.members.start, np.repeat(arrays.members.start[-1:], more))
+        arrays = arrays._replace(
+            inner=np.concatenate(inner),
+            outer=np.concatenate(outer),
+            members=Lists(start, arrays.members.items),
+            described=np.append(arrays.described, np.ones(more, np.bool_)),
+        )
+        return Roll(logins, list(numbers) if more else names, arrays, meant)
 
     def in_order(self, users: Ints) -> Ints:
         """Some users in the order of their logins."""

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import sys
-from array import array
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+import struct
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -16,7 +15,7 @@ from justlane.model.findings import Source
 from justlane.model.scopes import Scope
 
 if TYPE_CHECKING:
-    from justlane.engine.compiled.terrain import Terrain
+    from justlane.engine.everywhere.terrain import Terrain
 
 
 class CoverStep(Struct, frozen=True):
@@ -50,13 +49,15 @@ def tree_of(scopes: Mapping[str, Scope]) -> Tree:
     """The same in short."""
     place = {address: number for number, address in enumerate(scopes)}
     kinds = {kind: number for number, kind in enumerate(dict.fromkeys(s.kind for s in scopes.values()))}
-    parents = array("i", (place.get(address.rpartition("/")[0], -1) for address in scopes))
-    kind = array("i", (kinds[scope.kind] for scope in scopes.values()))
-    if sys.byteorder == "big":
-        parents.byteswap()
-        kind.byteswap()
+    parents = _numbers(place.get(address.rpartition("/")[0], -1) for address in scopes)
+    kind = _numbers(kinds[scope.kind] for scope in scopes.values())
     gathers = any(scope.gathers for scope in scopes.values())
-    return Tree(list(scopes), parents.tobytes(), list(kinds), kind.tobytes(), is_walk(list(scopes)), gathers)
+    return Tree(list(scopes), parents, list(kinds), kind, is_walk(list(scopes)), gathers)
+
+
+def _numbers(some: Iterable[int]) -> bytes:
+    known = list(some)
+    return struct.pack(f"<{len(known)}i", *known)
 
 
 def is_walk(addresses: Sequence[str]) -> bool:
@@ -105,6 +106,12 @@ class CoverageIndex:
     def tree(self) -> Tree | None:
         """All scopes in short, where they are kept like that."""
         return self._kept_tree() if self._kept_tree else None
+
+    @cached_property
+    def gathering(self) -> list[str]:
+        """The resource groups that gather anything."""
+        some = self.scopes.values() if self.tree is None or self.tree.gathers else ()
+        return [scope.address for scope in some if scope.gathers]
 
     @cached_property
     def _children(self) -> dict[str, list[str]]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from typing import TypeVar
+from functools import partial
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -11,6 +12,9 @@ from msgspec.structs import replace
 from justlane.engine.facts.membership import Holding
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Group, Principal, PrincipalKind, User
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.roll import Roll
 
 T = TypeVar("T")
 
@@ -49,10 +53,23 @@ class Aliases(Struct, frozen=True):
         return Principal(principal.kind, known.get(principal.name, principal.name))
 
 
-def called_today(directory: Directory, holding: Holding, aliases: Aliases) -> tuple[Directory, Holding]:
-    """A directory, and what answers who holds whom in it, with the names of today."""
+class Then(NamedTuple):
+    """Everybody at an earlier time."""
+
+    directory: Directory
+    holding: Holding
+    """Answers who holds whom."""
+    roll: Callable[[], Roll]
+    """The same people in numbers."""
+
+
+def called_today(
+    directory: Directory, holding: Holding, aliases: Aliases, roll: Callable[[], Roll] | None = None
+) -> Then:
+    """A directory, what answers who holds whom in it, and its roll, with the names of today."""
+    in_numbers = roll or partial(_roll_of, directory)
     if not aliases.users and not aliases.groups:
-        return directory, holding
+        return Then(directory, holding, in_numbers)
     then = Aliases(_turned(aliases.users), _turned(aliases.groups))
 
     def held(member: Principal) -> Sequence[tuple[Principal, Source]]:
@@ -72,7 +89,14 @@ def called_today(directory: Directory, holding: Holding, aliases: Aliases) -> tu
         return replace(entry, name=aliases.groups.get(entry.name, entry.name), members=members)
 
     users = _Renamed(directory.users, aliases.users, then.users, user)
-    return Directory(users, _Renamed(directory.groups, aliases.groups, then.groups, group)), held
+    known = Directory(users, _Renamed(directory.groups, aliases.groups, then.groups, group))
+    return Then(known, held, lambda: in_numbers().renamed(aliases.users, aliases.groups, former))
+
+
+def _roll_of(directory: Directory) -> Roll:
+    from justlane.engine.everybody.roll import roll_of
+
+    return roll_of(directory)
 
 
 def _turned(names: Mapping[str, str]) -> dict[str, str]:

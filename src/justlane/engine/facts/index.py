@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 
 from justlane.engine.facts.coverage import CoverageIndex
+from justlane.engine.facts.earlier_names import Then
 from justlane.engine.facts.membership import Holding, MembershipIndex
 from justlane.engine.facts.roles import RoleIndex
 from justlane.engine.facts.sources import Bindings, Kept, ListedBindings
@@ -183,11 +184,13 @@ class EstateIndex:
         self.membership = MembershipIndex(estate.directory, holding, roll)
         self._platforms: dict[str, PlatformIndex] = {}
 
-    def with_people(
-        self, directory: Directory, holding: Holding, people: Snapshot, roll: Callable[[], Roll] | None = None
-    ) -> EstateIndex:
-        """The same estate with other people."""
-        return EstateIndex(replace(self.estate, directory=directory, people=people), self._kept, holding, roll)
+    def with_people(self, then: Then, people: Snapshot) -> EstateIndex:
+        """The same estate with other people; what it is made ready for them, but for who they are, is shared."""
+        found = EstateIndex(
+            replace(self.estate, directory=then.directory, people=people), self._kept, then.holding, then.roll
+        )
+        found._platforms = self._platforms
+        return found
 
     def changed(
         self,

@@ -110,7 +110,7 @@ class _Judging:
         self._index = index
         situation = index.estate.situations[expectation.situation] if expectation.situation else None
         self._question = Question(moment, situation)
-        self._given: dict[tuple[int, str, str], list[Binding]] = {}
+        self._given: dict[tuple[int, str, str], tuple[int, list[Binding]]] = {}
 
     def against(self, expectation: AnyExpectation) -> list[Evidence]:
         """The facts that break it."""
@@ -165,7 +165,7 @@ class _Judging:
         """
         if kind is not None and duty.extent is Extent.AT:
             place, full = duty.scope, kind.space.full
-            some, bindings = kind.allowed(duty.action, place), self._bindings(kind, duty.action, place)
+            some, bindings = self._given_to(kind, duty.action, place)
         else:
             where = self._where(login, duty)
             if where is None:
@@ -178,10 +178,10 @@ class _Judging:
         through = f"{binding.role} given to {binding.principal} at {binding.scope}"
         return [Evidence(f"{login} may {duty.action} at {place}{sometimes}: {through}", binding.source)]
 
-    def _bindings(self, kind: Judge, action: str, place: str) -> list[Binding]:
+    def _given_to(self, kind: Judge, action: str, place: str) -> tuple[int, list[Binding]]:
         key = id(kind), action, place
         if key not in self._given:
-            self._given[key] = bindings_giving(kind, action, place)
+            self._given[key] = kind.allowed(action, place), bindings_giving(kind, action, place)
         return self._given[key]
 
     def _cannot(self, login: str, duty: Duty) -> list[Evidence]:
@@ -237,8 +237,8 @@ class _Judging:
 
 def _unlike(index: EstateIndex, scope: str, places: Sequence[str]) -> list[str]:
     """One place of each kind."""
-    from justlane.engine.compiled.kinds_of_places import kinds_of_places
-    from justlane.engine.compiled.terrain import terrain_of
+    from justlane.engine.everywhere.kinds_of_places import kinds_of_places
+    from justlane.engine.everywhere.terrain import terrain_of
 
     prepared = index.platform(scope)
     terrain = terrain_of(prepared)

@@ -66,7 +66,7 @@ def seen(coverage: CoverageIndex, reached: Collection[str], within: str) -> dict
     for address in shown:
         for above in _and_above(address)[:-1]:
             inside[above] += 1
-    wider = {a for address in shown if coverage.scopes[address].gathers for a in _and_above(address)}
+    wider = {above for address in coverage.gathering for above in _and_above(address)}
     for address in wider & shown:
         inside[address] = sum(covered in shown for covered in coverage.covered(address)) - 1
     known = set(coverage.covered(within))

@@ -7,8 +7,7 @@ it in one step; it is opened for reading.
 from __future__ import annotations
 
 import sqlite3
-import sys
-from array import array
+import struct
 from collections.abc import Collection, ItemsView, Iterable, Iterator, Mapping, Sequence, ValuesView
 from pathlib import Path
 from typing import TypeVar, cast
@@ -114,9 +113,7 @@ def _insert(connection: sqlite3.Connection, table: str, rows: Iterable[tuple[obj
 
 def _within(body: bytes, least: int, end: int) -> bool:
     """Whether all numbers (32 bits, little-endian) are from the least on and before the end."""
-    numbers = array("i", body)
-    if sys.byteorder == "big":
-        numbers.byteswap()
+    numbers = struct.unpack(f"<{len(body) // 4}i", body)
     return not numbers or (min(numbers) >= least and max(numbers) < end)
 
 

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.flat import Ints
+from justlane.engine.everybody.lists import Ints
 from justlane.engine.facts.coverage import CoverageIndex, Tree, tree_of
 from justlane.engine.facts.index import PlatformIndex
 from justlane.model.bindings import Binding

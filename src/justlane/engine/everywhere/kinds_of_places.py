@@ -7,11 +7,20 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.flattening import open_scopes
-from justlane.engine.compiled.terrain import Reach, Spans, Terrain, reach_of
+from justlane.engine.everywhere.terrain import Reach, Spans, Terrain, reach_of
 from justlane.engine.facts.index import PlatformIndex
 from justlane.model.bindings import Binding
 from justlane.model.people import PrincipalKind
+
+
+def open_scopes(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.bool_]:
+    """Which scopes no binding closes to others. Shape (scopes,)."""
+    closed = np.zeros(len(terrain) + 1, np.int32)
+    for reach in dict.fromkeys(reach_of(b) for b in prepared.bindings if prepared.closes(b)):
+        for start, end in terrain.spans(*reach):
+            closed[start] += 1
+            closed[end] -= 1
+    return np.equal(np.cumsum(closed)[:-1], 0)
 
 
 def kinds_of_places(
