@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from datetime import datetime
 
 import numpy as np
 from msgspec import Struct
@@ -51,13 +50,13 @@ class _Line(Struct, frozen=True):
     kind: int = GIVEN
 
 
-def count_cells(index: EstateIndex, platform: str, question: Question) -> Count:
+def count_cells(index: EstateIndex, platform: str, question: Question, behind: Behind | None = None) -> Count:
     """How many (user, action, scope) cells of a platform are allowed, `anonymous` counted as one user.
 
     Exact always: where there are too many kinds of circumstances to compile, each class of people is judged.
     """
     try:
-        return Compiled(flatten(index, platform, question)).count()
+        return Compiled(flatten(index, platform, question, behind)).count()
     except UnsuitableError:
         return _judged(index, platform, question)
 
@@ -74,8 +73,9 @@ def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
     return Count(always, possibly)
 
 
-def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
-    """One platform of an estate. UnsuitableError if it has too many kinds of circumstances."""
+def flatten(index: EstateIndex, platform: str, question: Question, behind: Behind | None = None) -> Flat:
+    """One platform of an estate; `behind` is for all that it names. UnsuitableError if it has too many kinds of
+    circumstances."""
     prepared = index.platform(platform)
     habits = prepared.platform.habits
     space = _space(prepared, question, index.estate.time_zone)
@@ -89,7 +89,9 @@ def flatten(index: EstateIndex, platform: str, question: Question) -> Flat:
     roles = {held: n for n, held in enumerate(dict.fromkeys(x.actions for x in lines))}
     acting = {name: n for n, name in enumerate(dict.fromkeys(x.acting for x in lines))}
     groups = {whom: n for n, whom in enumerate(dict.fromkeys(x.whom for x in lines))}
-    users, member_user, member_group = _members(index, platform, groups, question.dated)
+    if behind is None:
+        behind = Behind(index, platform, question.dated, prepared.named)
+    users, member_user, member_group = _members(behind, groups)
     published = [prepared.published.get(x.whom.principal.name, []) if _limited(prepared, x) else [] for x in lines]
     limits = [(line, address) for line, some in enumerate(published) for address in some]
     return Flat(
@@ -187,10 +189,8 @@ def _worlds(space: Space, conditions: Sequence[Condition]) -> NDArray[np.bool_]:
     return np.array([truth for _, truth in parts], np.bool_).reshape(len(parts), len(conditions))
 
 
-def _members(index: EstateIndex, platform: str, groups: dict[_Whom, int], moment: datetime) -> tuple[int, Ints, Ints]:
+def _members(behind: Behind, groups: dict[_Whom, int]) -> tuple[int, Ints, Ints]:
     """How many users there are, and (user, group) for those who are enabled and for whoever has not signed in."""
-    named = [p for whom in groups for p in (whom.principal, *whom.but_not)]
-    behind = Behind(index, platform, moment, named)
     numbers = np.full(len(behind.names), -1, np.int32)
     everyone = np.zeros(0, np.int32)
     users, found = [everyone], [everyone]

@@ -47,7 +47,7 @@ def tally(index: EstateIndex, platform: str, question: Question) -> Tally:
     applying = [sum(a.applies(kind) for a in prepared.platform.actions.values()) for kind in terrain.kinds]
     cells = int(np.array(applying, np.int64)[terrain.kind].sum())
     users = int(signed_in.sum()) + 1
-    count = count_cells(index, platform, question)
+    count = count_cells(index, platform, question, behind)
     return Tally(
         platform,
         users,

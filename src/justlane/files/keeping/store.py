@@ -231,12 +231,15 @@ class StoredBindings:
         self._tables = tables
         self._platform = platform
         self._known: dict[int, Binding] = {}
+        self._all: list[Binding] | None = None
         self._at: dict[str, list[Binding]] = {}
         self._of: dict[Principal, list[Binding]] = {}
         self._places: dict[int, int] = {}
 
     def __iter__(self) -> Iterator[Binding]:
-        return iter(self._selected("platform = ?", self._platform))
+        if self._all is None:
+            self._all = self._selected("platform = ?", self._platform)
+        return iter(self._all)
 
     def at(self, scope: str) -> Sequence[Binding]:
         """Those at a scope."""
