@@ -46,6 +46,7 @@ PRESENTERS = {
     "Reply": "justlane.reports.answer",
     "Assignments": "justlane.reports.assignments",
     "Comparison": "justlane.reports.comparison",
+    "Exported": "justlane.reports.exported",
     "Findings": "justlane.reports.findings",
     "Found": "justlane.reports.found_people",
     "Grid": "justlane.reports.grid",

@@ -68,6 +68,15 @@ class Tally(TypedDict):
     sometimes: int
 
 
+class Exported(TypedDict):
+    platform: str
+    users: int
+    user_classes: int
+    scopes: int
+    scope_classes: int
+    rows: int
+
+
 class Evidence(Line):
     fact: str
 

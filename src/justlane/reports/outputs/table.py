@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 from justlane.reports.outputs.answers import Ask
-from justlane.reports.outputs.changes import Comparison, Findings, Tally, TwoPeople, Verdicts
+from justlane.reports.outputs.changes import Comparison, Exported, Findings, Tally, TwoPeople, Verdicts
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
 from justlane.reports.outputs.platforms import Permissions, Plan, Probe
 from justlane.reports.outputs.views import Assignments, Grid, Holders, OnePlace, OneRole, Reach, Sight
@@ -32,6 +32,7 @@ OUTPUTS: dict[str, Any] = {
     "compare": Comparison,
     "compare --person": TwoPeople,
     "tally": list[Tally],
+    "export": list[Exported],
     "verify": Verdicts,
     "align": Plan,
     "probe": Probe,

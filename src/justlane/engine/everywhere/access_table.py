@@ -1,0 +1,93 @@
+"""All that is allowed on a platform as a table: classes of people, classes of places, and what each pair may do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justlane.engine.changes.by_kinds import ByKinds, Found, Together
+from justlane.engine.decision.circumstances_in_words import Box
+from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.explaining import in_words
+from justlane.engine.everybody.behind import Behind
+from justlane.engine.everybody.lists import Ints, alike
+from justlane.engine.everywhere.kinds_of_places import kinds_of_places
+from justlane.engine.everywhere.terrain import terrain_of
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.people import Person
+
+Allowed = tuple[tuple[str, tuple[Box, ...]], ...]
+"""Actions, each with the circumstances in which it may be done; none for all."""
+
+
+class Block(NamedTuple):
+    """What several classes of people may do at one class of places."""
+
+    person_classes: Ints
+    place_class: int
+    allowed: Allowed
+
+
+class AccessTable:
+    """One platform, with everybody and all places by class."""
+
+    def __init__(self, index: EstateIndex, platform: str, question: Question) -> None:
+        self._index, self._platform, self._question = index, platform, question
+        self._prepared = index.platform(platform)
+        self._terrain = terrain_of(self._prepared)
+        behind = Behind(index, platform, question.dated, self._prepared.named)
+        self.logins = [*behind.roll.logins, behind.login(behind.nobody)]
+        self.there = behind.there
+        """Whether each of them may do anything at all."""
+        users = np.flatnonzero(self.there)
+        sums = behind.sums()[:, users]
+        sums[:, users == behind.nobody] = 1  # told apart from whoever has signed in, whatever is named
+        number, first = alike(sums)
+        self.person_classes: Ints = np.full(len(self.logins), -1, np.int32)
+        """Of each, -1 for who may do nothing at all."""
+        self.person_classes[users] = number
+        self._one_of_each = users[first]
+        self.addresses = self._terrain.addresses
+        self.kinds = [self._terrain.kinds[kind] for kind in self._terrain.kind.tolist()]
+        """Of each place."""
+        self.place_classes: NDArray[np.int64] = kinds_of_places(self._prepared, self._terrain)
+
+    def blocks(self) -> Iterator[Block]:
+        """What each pair of classes may do; a pair that may do nothing is left out."""
+        sides = self._index, self._index
+        apart = self._prepared.roles_matter_elsewhere or bool(self._question.role)
+        kinds = ByKinds(sides, (None, self._prepared), Together(sides), self._question.dated, apart)
+        among = np.zeros(len(self.logins), np.bool_)
+        among[self._one_of_each] = True
+        for found in kinds.changes(_Allowing(self).at, among, None):
+            yield self._block(found)
+
+    def _block(self, found: Found) -> Block:
+        place = self._terrain.number[found.places[0]]
+        return Block(self.person_classes[found.users], int(self.place_classes[place]), found.change)
+
+    def judge(self, person: Person) -> Judge:
+        """A judge for a class of people."""
+        return Judge(self._prepared, person, self._question, self._index.estate.time_zone)
+
+
+class _Allowing:
+    def __init__(self, table: AccessTable) -> None:
+        self._table = table
+        self._judges: dict[Person, Judge] = {}
+        self._known: dict[int, Allowed] = {}
+        self._same: dict[Allowed, Allowed] = {}
+
+    def at(self, was: Person, now: Person, address: str) -> Allowed:
+        """All that people may do at a place."""
+        if now not in self._judges:
+            self._judges[now] = self._table.judge(now)
+        judging = self._judges[now]
+        profile = judging.at(address)
+        if id(profile) not in self._known:
+            said = tuple((action, in_words(judging, some)) for action, some in profile.items())
+            self._known[id(profile)] = self._same.setdefault(said, said)
+        return self._known[id(profile)]

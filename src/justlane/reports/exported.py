@@ -1,0 +1,41 @@
+"""What an export wrote."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.tables import table
+
+
+class Exported(Struct, frozen=True):
+    """One platform's part of a data set."""
+
+    platform: str
+    users: int
+    """Rows of people, whoever has not signed in included."""
+    user_classes: int
+    scopes: int
+    scope_classes: int
+    rows: int
+    """What pairs of classes may do."""
+
+
+def plain(result: tuple[Exported, ...]) -> list[Any]:
+    """The numbers as JSON values."""
+    return [msgspec.to_builtins(part) for part in result]
+
+
+def sheet(result: tuple[Exported, ...]) -> Sheet:
+    """One row for each platform."""
+    columns = tuple(Exported.__struct_fields__)
+    return Sheet(columns, [tuple(getattr(part, name) for name in columns) for part in result])
+
+
+def text(result: tuple[Exported, ...], look: Look) -> str:
+    """The numbers for a person."""
+    rows = [(p.platform, *(f"{n:,}" for n in msgspec.structs.astuple(p)[1:])) for p in result]
+    return table(Sheet(("platform", "users", "of kinds", "scopes", "of kinds", "rows of access"), rows), look)
