@@ -23,6 +23,10 @@ Judged = Callable[[Person, Person, str], tuple[Any, ...]]
 """What changes at a place for people who were one way and are another; the same object for the same changes."""
 
 
+_FEW = 200
+"""So many people are sorted into kinds one by one as fast as all at once."""
+
+
 class Found(NamedTuple):
     """What changes for some people."""
 
@@ -64,6 +68,7 @@ class _Side:
 
     def __init__(self, behind: Behind, numbers: NDArray[np.int64]) -> None:
         self.behind, self.numbers = behind, numbers
+        self._people: dict[int, Person] = {}
         self.there = np.append(behind.there, False)[numbers]
         """Whether each of the people of both may do anything at all here."""
 
@@ -85,12 +90,17 @@ class _Side:
         sums[:, ~self.there] = 0
         return sums
 
-    def person(self, user: int, names: Collection[Principal] | None = None) -> Person:
+    def person(self, user: int) -> Person:
+        """Somebody, with all names that stand for them."""
+        if user not in self._people:
+            there = bool(self.there[user])
+            self._people[user] = Person("", True, self.behind.one(int(self.numbers[user]))) if there else NOBODY
+        return self._people[user]
+
+    def among(self, user: int, names: frozenset[Principal]) -> Person:
         """Somebody, with those of their names that are among some."""
-        if not self.there[user]:
-            return NOBODY
-        found = self.behind.one(int(self.numbers[user]))
-        return Person("", True, found if names is None else found.intersection(names))
+        person = self.person(user)
+        return Person("", True, person.principals & names) if person.enabled else person
 
 
 class ByKinds:
@@ -176,16 +186,32 @@ class ByKinds:
         if not len(users):
             return
         found: dict[int, tuple[tuple[Any, ...], list[Ints]]] = {}
-        number, first = alike(self._words(users, matters))
-        kinds = sorted_by(number, users, len(first))
-        for kind, one in enumerate(users[first].tolist()):
-            was, now = (side.person(one, matters) for side in self._sides)
+        kinds = self._kinds_of_few if len(users) <= _FEW else self._kinds_of_many
+        for was, now, some in kinds(users, matters):
             change = judged(was, now, at[0])
             if change:
-                some = kinds.items[kinds.start[kind] : kinds.start[kind + 1]]
                 found.setdefault(id(change), (change, []))[1].append(some)
         for change, parts in found.values():
             yield Found(np.concatenate(parts), at, change)
+
+    def _kinds_of_few(self, users: Ints, matters: Sequence[Principal]) -> Iterator[tuple[Person, Person, Ints]]:
+        """People by what matters of them on either side."""
+        names = frozenset(matters)
+        kinds: dict[tuple[Person, Person], list[int]] = {}
+        before, after = self._sides
+        for user in users.tolist():
+            kinds.setdefault((before.among(user, names), after.among(user, names)), []).append(user)
+        for (was, now), some in kinds.items():
+            yield was, now, np.array(some, np.int32)
+
+    def _kinds_of_many(self, users: Ints, matters: Sequence[Principal]) -> Iterator[tuple[Person, Person, Ints]]:
+        """The same, by words."""
+        names = frozenset(matters)
+        number, first = alike(self._words(users, matters))
+        kinds = sorted_by(number, users, len(first))
+        for kind, one in enumerate(users[first].tolist()):
+            was, now = (side.among(one, names) for side in self._sides)
+            yield was, now, kinds.items[kinds.start[kind] : kinds.start[kind + 1]]
 
     def _words(self, users: Ints, matters: Sequence[Principal]) -> NDArray[np.uint64]:
         """Two words for each of some people, the same for those whom none of some names tells apart on either side."""

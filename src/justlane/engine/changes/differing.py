@@ -92,6 +92,8 @@ class Differing:
         before, after = self._sides
         if self.everywhere or before is None or after is None:
             return everything
+        if before is after:
+            return ~everything
         words = [self._words(n) for n in (0, 1)]
         there = (self.numbers[0] >= 0) & (self.numbers[1] >= 0)
         changed = ~there
@@ -188,6 +190,8 @@ class Differing:
 
     def names_at(self, address: str) -> tuple[set[Principal], set[Principal]]:
         """All names that matter at a place, on either side; and those behind a binding that is not the same on both."""
+        if self._sides[0] is self._sides[1] and not self.everywhere:
+            return self._under_ceilings | set(self._names_on(self._sides[0], address)), set()
         counts: list[Counter[tuple[str, int, bool]]] = []
         named: dict[tuple[str, int, bool], Principal] = {}
         matters = set(self._under_ceilings)
@@ -205,6 +209,11 @@ class Differing:
             return matters, matters
         differing = (counts[0] - counts[1]) + (counts[1] - counts[0])
         return matters, {named[key] for key in differing}
+
+    def _names_on(self, side: PlatformIndex | None, address: str) -> Iterator[Principal]:
+        if side is not None and address in side.platform.scopes:
+            for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
+                yield from (binding.principal for binding in side.covering_bindings(place))
 
 
 def _shape(side: PlatformIndex) -> tuple[object, ...]:
