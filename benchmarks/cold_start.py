@@ -82,7 +82,7 @@ def at_size(name: str, temporary: str) -> None:
     made = replace(made, people=snapshot)
     digests = {"estate.yaml": named_files.digest(folder, "estate.yaml")}
     store = cache.kept_people(folder)
-    cache.keep(folder, Loaded(made, (), digests, True, (), store, 0, Parts(["estate.yaml"], [], {})))
+    cache.keep(folder, Loaded(made, (), digests, True, (), store, 0, Parts(["estate.yaml"], [], {}, [])))
     del made, people
     kept = sum(path.stat().st_size for path in Path(temporary).rglob("*.sqlite"))
     commands = {

@@ -22,6 +22,8 @@ class Parts(msgspec.Struct, frozen=True):
     """Those with bindings and expectations alone, which nothing in other files refers to."""
     bundles: dict[str, list[tuple[str, str]]]
     """Bundle -> its pairs of a role and a scope."""
+    of_people: list[Finding]
+    """What reading the people found."""
 
 
 class Loaded(NamedTuple):

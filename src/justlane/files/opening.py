@@ -80,9 +80,12 @@ def open_people(folder: Path, read_people: PeopleReader) -> Everybody:
 def _read(folder: Path, read_people: PeopleReader, pulled_in: Path | None, earlier: Sequence[Directory] = ()) -> Loaded:
     from justlane.files.loading import load
 
-    loaded = load(folder, read_people, pulled_in, earlier)
+    loaded = load(folder, read_people, pulled_in)
+    sound = loaded.estate is not None
+    if not sound and earlier:
+        loaded = load(folder, read_people, pulled_in, earlier)
     if loaded.estate is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
-    if pulled_in is None and not earlier:
+    if pulled_in is None and sound:
         cache.keep(folder, loaded)
     return loaded

@@ -12,9 +12,12 @@ from msgspec.structs import replace
 
 from justlane.files.keeping.cache import Earlier
 from justlane.files.loaded import Loaded
+from justlane.files.people.store import GROUPS, USERS, PeopleStore
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
+from justlane.model.expectations import OnlyGroupMay, UserMay, UserMayNot
 from justlane.model.findings import Finding, Severity, Source
+from justlane.model.people import Principal, PrincipalKind
 
 if TYPE_CHECKING:
     from justlane.files.reading.estate_files import DeclaredFiles
@@ -29,6 +32,12 @@ def resumed(folder: Path, kept: Earlier) -> Loaded | None:
         return None
     try:
         estate = replace(kept.store.with_bindings(), directory=kept.people.directory(), people=kept.people.snapshot)
+        of_people = _of_new_people(folder, kept, estate) if kept.new_people else kept.origin.parts.of_people
+        if of_people is None:
+            return None
+        known = [f for f in estate.findings if f not in kept.origin.parts.of_people]
+        estate = replace(estate, findings=(*known, *of_people))
+        kept = kept._replace(origin=replace(kept.origin, parts=replace(kept.origin.parts, of_people=of_people)))
         if not kept.changed:
             return _loaded(kept, estate, list(estate.findings), {})
         return _with_changes(folder, kept, estate)
@@ -42,8 +51,48 @@ def _loaded(kept: Earlier, estate: Estate, findings: list[Finding], digests: dic
     origin = kept.origin
     known = replace(estate, findings=found) if sound else None
     files = {**origin.digests, **digests}
+    if kept.new_people:
+        files = {file: known for file, known in files.items() if file in origin.parts.order}
+        files |= {file: known for source in kept.people.snapshot.sources for file, known in source.files.items()}
     matches, pull_every = tuple(origin.matches), estate.pull_every
-    return Loaded(known, found, files, True, matches, kept.people, pull_every, origin.parts, kept.store, bool(digests))
+    changed = bool(digests) or kept.new_people
+    return Loaded(known, found, files, True, matches, kept.people, pull_every, origin.parts, kept.store, changed)
+
+
+def _of_new_people(folder: Path, kept: Earlier, estate: Estate) -> list[Finding] | None:
+    """What is to be said of people who were pulled since; None if the estate names somebody whom they do not have."""
+    from justlane.files.people.populating import pulled
+    from justlane.files.reading.estate_files import read_some
+    from justlane.files.reading.folder import ROOT
+
+    declared = read_some(folder, [ROOT])
+    if declared.root is None or not _knows_all(kept.people, _named(estate)):
+        return None
+    store, found = pulled(folder, declared.root, declared.files[0].text, folder, kept.people.snapshot.name)
+    if store is None or any(f.severity is Severity.ERROR for f in found):
+        return None
+    return [*found, *store.findings]
+
+
+def _named(estate: Estate) -> set[Principal]:
+    """All that an estate names."""
+    found = {b.principal for b in estate.bindings} | {account.account for account in estate.break_glass}
+    for platform in estate.platforms.values():
+        found |= {p for ceiling in platform.ceilings for p in (ceiling.principal, *ceiling.but_not)}
+        found |= {member.member for local in platform.local_groups.values() for member in local.members}
+        found |= {Principal(PrincipalKind.GROUP, publication.group) for publication in platform.publications}
+        found |= {role.owner for role in platform.roles.values() if role.owner}
+    for expectation in estate.expectations:
+        if isinstance(expectation, OnlyGroupMay):
+            found.add(Principal(PrincipalKind.GROUP, expectation.group))
+        elif isinstance(expectation, (UserMay, UserMayNot)) and expectation.user != PrincipalKind.ANONYMOUS:
+            found.add(Principal(PrincipalKind.USER, expectation.user))
+    return found
+
+
+def _knows_all(people: PeopleStore, named: set[Principal]) -> bool:
+    tables = {PrincipalKind.USER: USERS, PrincipalKind.GROUP: GROUPS}
+    return all(people.has(tables[p.kind], p.name) for p in named if p.kind in tables)
 
 
 def _with_changes(folder: Path, kept: Earlier, before: Estate) -> Loaded | None:

@@ -44,10 +44,12 @@ def load_whole(
     digests = {file.text.file: file.text.digest for file in declared.files}
     estate: Estate | None = None
     findings: list[Finding] = []
+    of_people: list[Finding] = []
     people: PeopleStore | None = None
     checked = False
     if declared.root is not None:
-        people, findings = _people(folder, declared, declared.root, read_people, pulled_in)
+        people, of_people = _people(folder, declared, declared.root, read_people, pulled_in)
+        findings = [*of_people]
         if people is not None:
             digests |= {file: known for source in people.snapshot.sources for file, known in source.files.items()}
         if declared.complete and people is not None and not _wrong(findings):
@@ -64,14 +66,15 @@ def load_whole(
     else:
         estate = None
     pull_every = seconds(declared.root.people.pull_every) if declared.root else 0
-    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every, _parts(declared))
+    parts = _parts(declared, of_people)
+    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every, parts)
 
 
-def _parts(declared: DeclaredFiles) -> Parts:
+def _parts(declared: DeclaredFiles, of_people: list[Finding]) -> Parts:
     """What has to be known of the files to read one of them anew."""
     bundles = {name: list(pairs) for name, pairs in bundles_of(declared).items()}
     plain = [file.text.file for file in declared.files if is_plain(file.shape)]
-    return Parts([file.text.file for file in declared.files], plain, bundles)
+    return Parts([file.text.file for file in declared.files], plain, bundles, of_people)
 
 
 def is_plain(shape: object) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from justlane.engine.changes.comparison import Alike, CellChange
@@ -65,14 +65,15 @@ def _lines(result: PeopleChanges) -> Iterator[Line]:
         yield line(("nobody changed", "yes"), f"  from {result.before} to {result.after}")
         return
     counts = [(move, sum(move in c.moves for c in result.people)) for move in Move]
-    told = ", ".join(f"{count} {move}" for move, count in counts if count) or "nobody"
-    yield line(("people", "head"), f"  from {result.before} to {result.after}: {told}")
+    moves = ", ".join(f"{count} {move}" for move, count in counts if count) or "nobody"
+    yield line(("people", "head"), f"  from {result.before} to {result.after}: {moves}")
     if result.access:
         gained, lost = result.access.gained, result.access.lost
         yield line(
             ("access", "head"), "  ", (f"{counted(gained, 'cell')} gained", "yes"), ", ", (f"{lost:,} lost", "no")
         )
-    access = {login: group for group in (result.access.groups if result.access else ()) for login in group.users}
+    told = {id(group): tuple(_access(group)) for group in (result.access.groups if result.access else ())}
+    access = {login: told[id(g)] for g in (result.access.groups if result.access else ()) for login in g.users}
     for change in result.people:
         yield line()
         yield from _person(change, access, known=result.access is not None)
@@ -85,13 +86,13 @@ def _lines(result: PeopleChanges) -> Iterator[Line]:
             names = ", ".join(others[:_MOST_NAMES]) + more
             yield line()
             yield line((names, "name"), "  unchanged, but a group around them changed", hanging="    ")
-            yield from _access(group)
+            yield from told[id(group)]
 
 
-def _person(change: Movement, access: Mapping[str, Alike], *, known: bool) -> Iterator[Line]:
+def _person(change: Movement, access: Mapping[str, Sequence[Line]], *, known: bool) -> Iterator[Line]:
     yield _movement(change)
     if change.name in access:
-        yield from _access(access[change.name])
+        yield from access[change.name]
     elif known:
         yield line(("  no access changes", "dim"))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache
+from operator import itemgetter
 from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec import Struct
@@ -230,17 +231,18 @@ def _gathered(found: Sequence[Found], logins: Sequence[str]) -> list[Alike]:
     words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
     number, first = alike(words)
     same = sorted_by(number, some, len(first))
-    cells: dict[int, list[CellChange]] = {}
+    cells: dict[int, list[tuple[tuple[bool, str, str], CellChange]]] = {}
     groups: list[Alike] = []
     for kind, one in enumerate(some[first].tolist()):
-        ordered: list[CellChange] = []
+        ordered: list[tuple[tuple[bool, str, str], CellChange]] = []
         for n in of_user.items[of_user.start[one] : of_user.start[one + 1]].tolist():
             if n not in cells:
-                cells[n] = [_at(place, *c) for place in found[n].places for c in found[n].change]
+                here = (_at(place, *c) for place in found[n].places for c in found[n].change)
+                cells[n] = [((not c.sensitive, c.action, c.scope), c) for c in here]
             ordered += cells[n]
-        ordered.sort(key=lambda c: (not c.sensitive, c.action, c.scope))
+        ordered.sort(key=itemgetter(0))
         users = same.items[same.start[kind] : same.start[kind + 1]].tolist()
-        groups.append(Alike(tuple(sorted(logins[user] for user in users)), tuple(ordered)))
+        groups.append(Alike(tuple(sorted(logins[user] for user in users)), tuple(change for _, change in ordered)))
     return groups
 
 

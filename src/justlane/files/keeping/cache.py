@@ -66,12 +66,14 @@ class Earlier(NamedTuple):
     origin: Origin
     changed: tuple[str, ...]
     """The files that are not any more as they were."""
+    new_people: bool
+    """Whether `people` are from a newer snapshot than its own."""
 
 
 def recall(folder: Path) -> Earlier | None:
     """The estate as it was last read; None if it has to be read again."""
     found = earlier(folder)
-    return found if found and not found.changed else None
+    return found if found and not found.changed and not found.new_people else None
 
 
 def earlier(folder: Path) -> Earlier | None:
@@ -81,11 +83,17 @@ def earlier(folder: Path) -> Earlier | None:
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
         if not _still_true(origin, folder):
             return None
-        people = open_snapshot(folder, origin.newest) if origin.pulled else kept_people(folder)
-        if people is None or people.snapshot.taken != origin.taken:
+        people = open_snapshot(folder, newest(folder)) if origin.pulled else kept_people(folder)
+        new_people = origin.newest != newest(folder)
+        if (
+            people is None
+            or (people.snapshot.taken != origin.taken) != new_people
+            or (new_people and not origin.pulled)
+        ):
             return None
-        changed = (file for file, known in origin.digests.items() if digest(folder, file) != known)
-        return Earlier(store, people, origin, tuple(changed))
+        known = {file: digest(folder, file) for file in (origin.parts.order if new_people else origin.digests)}
+        changed = (file for file, now in known.items() if origin.digests[file] != now)
+        return Earlier(store, people, origin, tuple(changed), new_people)
     except (OSError, sqlite3.Error, JustLaneError, ValueError, RecursionError):
         return None
 
@@ -112,7 +120,6 @@ def _still_true(origin: Origin, folder: Path) -> bool:
     return (
         origin.version == _MADE_BY
         and origin.folder == _called(folder)
-        and origin.newest == newest(folder)
         and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
     )
 
