@@ -1,6 +1,7 @@
 """What is wrong with estate files is said with file, line and column, all of it in one run."""
 
 import json
+import os
 import random
 import re
 import unittest
@@ -10,12 +11,15 @@ from unittest import mock
 import jsonschema
 from msgspec.structs import replace
 
+from justlane.directories.interface import read_people
 from justlane.engine.changes.suggestions import reply
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.reach import reach
 from justlane.files.disk.tables import Tables
+from justlane.files.keeping import cache
 from justlane.files.keeping.store import SCRIPT, Store, write
+from justlane.files.loading import load
 from justlane.files.people.snapshots import newest, open_snapshot
 from justlane.files.reading import named_files, yamlnodes
 from justlane.files.reading.schema import schemas
@@ -252,6 +256,21 @@ class StoreTest(EstateTest):
                 for scope in list(platform.scopes)[::5]:
                     for action in platform.actions:
                         self.assertEqual(reply(kept, user, action, scope, asked), reply(index, user, action, scope, asked), name)
+
+    def test_the_oldest_estates_make_room(self) -> None:
+        self.pumphall()
+        self.lane("check")
+        cache_folder = self.top / "cache" / "justlane"
+        for age, name in enumerate(["f" * 20, "e" * 20, "d" * 20]):
+            (cache_folder / f"{name}.sqlite").write_bytes(bytes(1000))
+            os.utime(cache_folder / f"{name}.sqlite", (1e9 - age, 1e9 - age))
+        path = self.folder / "estate.yaml"
+        path.write_text(path.read_text() + "# another\n")
+        used = sum(p.stat().st_size for p in cache_folder.iterdir())
+        with mock.patch.dict(os.environ, self.environment), mock.patch.object(cache, "MOST_BYTES", used - 1500):
+            cache.keep(self.folder, load(self.folder, read_people))
+        self.assertEqual(sorted(p.stem[:1] for p in cache_folder.iterdir() if p.stem[0] in "def" and len(set(p.stem)) == 1), ["f"])
+        self.assertIn("sound", self.lane("check").out)
 
     def test_its_tables_behave_as_mappings(self) -> None:
         self.saltmarsh()

@@ -10,6 +10,7 @@ import tempfile
 import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from unittest import mock
 from zoneinfo import ZoneInfo
 
 import msgspec
@@ -23,10 +24,10 @@ from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare, differences
 from justlane.engine.changes.effect import summed
 from justlane.engine.changes.suggestions import Turn, reply
-from justlane.engine.compiled.asking import Asker, Cells
+from justlane.engine.compiled.asking import Asker, Cells, UnsuitableError
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
-from justlane.engine.compiled.flattening import UnsuitableError, count_cells, flatten
+from justlane.engine.compiled.flattening import count_cells, flatten
 from justlane.engine.compiled.tallying import tally
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, cells_of, judge, may
@@ -251,6 +252,8 @@ class RandomEstatesTest(unittest.TestCase):
                 always += sum(some == judging.space.full for some in cells)
                 possibly += len(cells)
             self.assertEqual(count_cells(index, "p", question), (always, possibly))
+            with mock.patch("justlane.engine.compiled.flattening.MOST_WORLDS", 1), mock.patch("justlane.engine.compiled.counting.MOST_WORLDS", 2):
+                self.assertEqual(count_cells(index, "p", question), (always, possibly), "in portions")
 
     @settings(quick, max_examples=250)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]))

@@ -11,12 +11,15 @@ from numpy.typing import NDArray
 
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.flat import CEILING
-from justlane.engine.compiled.flattening import UnsuitableError
 from justlane.engine.compiled.on_the_way import Ways
 from justlane.engine.everybody.lists import Lists, Numbers
 
 _Line = tuple[int, int, int, bool, int, int]
 """A piece: where it starts and ends, its actions as one integer, whether it denies, its rank, its bound scope."""
+
+
+class UnsuitableError(Exception):
+    """A platform that has to be asked in another way."""
 
 
 class Cells(NamedTuple):

@@ -16,6 +16,7 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from justlane.engine.compiled.circumstances import MOST_WORLDS, truths
 from justlane.engine.compiled.classes import THREADS, classes_of
 from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.compiled.masks import DECIDES
@@ -134,13 +135,32 @@ class Compiled:
         return worth
 
     def _in_regions(self, owner: Ints, piece: Ints, everyone: NDArray[np.int64]) -> Count:
+        worlds = self._worlds_of(owner, piece)
+        if worlds is None:
+            middle = int(np.searchsorted(owner, owner[len(owner) // 2]))
+            middle = middle or int(np.searchsorted(owner, owner[0], "right"))
+            halves = [self._in_regions(owner[some], piece[some], everyone) for some in _cut(middle)]
+            return Count(sum(half.always for half in halves), sum(half.possibly for half in halves))
         regions = regions_of(owner, piece, self.pieces, self.places.count)
+        return self._in_worlds(regions, worlds, everyone)
+
+    def _worlds_of(self, owner: Ints, piece: Ints) -> NDArray[np.bool_] | None:
+        """The kinds of circumstances that some classes meet. None if they are too many to be gone through for several
+        classes at once: fewer of them meet fewer."""
+        if len(self.flat.worlds):
+            return self.flat.worlds
+        met = np.unique(self.pieces.condition[piece])
+        most = None if owner[0] == owner[-1] else MOST_WORLDS
+        return truths(self.flat.circumstances, met[met >= 0].tolist(), most)
+
+    def _in_worlds(self, regions: Regions, worlds: NDArray[np.bool_], everyone: NDArray[np.int64]) -> Count:
+        always = possibly = self._masks(regions, worlds[0])
+        for world in worlds[1:]:
+            masks = self._masks(regions, world)
+            always, possibly = always & masks, possibly | masks
         people = everyone[regions.owner]
-        worlds = [self._masks(regions, world) for world in self.flat.worlds]
-        possibly = self._weighed(regions, np.bitwise_or.reduce(worlds), people)
-        if len(worlds) == 1:
-            return Count(possibly, possibly)
-        return Count(self._weighed(regions, np.bitwise_and.reduce(worlds), people), possibly)
+        some = self._weighed(regions, possibly, people)
+        return Count(self._weighed(regions, always, people) if len(worlds) > 1 else some, some)
 
     def _masks(self, regions: Regions, world: NDArray[np.bool_]) -> Masks:
         """The actions of each region in one kind of circumstances, all gates included.
@@ -196,6 +216,10 @@ class Compiled:
             more[inner] -= bits[around]
             total += int(np.dot(places.inside(kind, start, end) * more, people))
         return total
+
+
+def _cut(middle: int) -> tuple[slice, slice]:
+    return slice(None, middle), slice(middle, None)
 
 
 def _owners_of(own: Ints, which: NDArray[np.bool_], regions: Regions, owners: int) -> NDArray[np.bool_]:

@@ -12,6 +12,17 @@ Masks = NDArray[np.uint64]
 """Sets of actions: one row a set, one bit an action, 64 to a word."""
 
 
+class Circumstances(NamedTuple):
+    """Circumstances as sets of regions, one bit each."""
+
+    full: int
+    conditions: tuple[int, ...]
+    """Where each condition holds."""
+
+
+NO_CONDITIONS = Circumstances(1, ())
+
+
 class Flat(NamedTuple):
     """One platform. Everything is numbered from 0."""
 
@@ -69,6 +80,9 @@ class Flat(NamedTuple):
     active: int | None = None
     """The one role that is asked about, as a number of `bound_acting` (-1 if nobody has it); None for any of the
     person's."""
+    circumstances: Circumstances = NO_CONDITIONS
+    """The conditions as sets, from which kinds are made for some conditions alone where `worlds` are too many to be
+    listed: then there are none."""
     worlds_exist: bool = False
     """Whether what does not hold in a kind of circumstances does not exist there, and so gives no role to act as."""
 

@@ -6,12 +6,12 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 from msgspec import Struct
-from numpy.typing import NDArray
 
+from justlane.engine.compiled.circumstances import MOST_WORLDS, truths
 from justlane.engine.compiled.counting import Compiled, Count
-from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Flat, Ints, Masks
+from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Circumstances, Flat, Ints, Masks
 from justlane.engine.decision.circumstances import Space
-from justlane.engine.decision.deciding import Judge, Question, cells_of, space_of
+from justlane.engine.decision.deciding import Judge, Question, space_of
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everywhere.kinds_of_places import open_scopes
 from justlane.engine.everywhere.terrain import terrain_of
@@ -22,12 +22,7 @@ from justlane.model.estate import RolesHeld
 from justlane.model.patterns import matching
 from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
 
-MOST_WORLDS = 64
 WORD = 64
-
-
-class UnsuitableError(Exception):
-    """Too many kinds of circumstances for the compiled form: each class of people has to be judged cell by cell."""
 
 
 class _Whom(Struct, frozen=True):
@@ -51,38 +46,20 @@ class _Line(Struct, frozen=True):
 
 
 def count_cells(index: EstateIndex, platform: str, question: Question, behind: Behind | None = None) -> Count:
-    """How many (user, action, scope) cells of a platform are allowed, `anonymous` counted as one user.
-
-    Exact always: where there are too many kinds of circumstances to compile, each class of people is judged.
-    """
-    try:
-        return Compiled(flatten(index, platform, question, behind)).count()
-    except UnsuitableError:
-        return _judged(index, platform, question)
-
-
-def _judged(index: EstateIndex, platform: str, question: Question) -> Count:
-    prepared, zone = index.platform(platform), index.estate.time_zone
-    always = possibly = 0
-    behind = Behind(index, platform, question.dated, prepared.named)
-    for kind in behind.kinds():
-        judging = Judge(prepared, behind.person(kind), question, zone)
-        cells = [some for actions in cells_of(judging, platform).values() for some in actions.values()]
-        always += len(kind.users) * sum(some == judging.space.full for some in cells)
-        possibly += len(kind.users) * len(cells)
-    return Count(always, possibly)
+    """How many (user, action, scope) cells of a platform are allowed, `anonymous` counted as one user."""
+    return Compiled(flatten(index, platform, question, behind)).count()
 
 
 def flatten(index: EstateIndex, platform: str, question: Question, behind: Behind | None = None) -> Flat:
-    """One platform of an estate; `behind` is for all that it names. UnsuitableError if it has too many kinds of
-    circumstances."""
+    """One platform of an estate; `behind` is for all that it names."""
     prepared = index.platform(platform)
     habits = prepared.platform.habits
     space = _space(prepared, question, index.estate.time_zone)
     nobody = Judge(prepared, Person("", True, frozenset()), question, index.estate.time_zone)
     lines = [line for line in _lines(prepared) if nobody.in_date(line.condition)]
     conditions = {c: n for n, c in enumerate(dict.fromkeys(x.condition for x in lines if x.condition.circumstantial))}
-    worlds = _worlds(space, list(conditions))
+    circumstances = Circumstances(space.full, tuple(space.of(condition) for condition in conditions))
+    worlds = truths(circumstances, range(len(conditions)), MOST_WORLDS)
     actions = {name: number for number, name in enumerate(prepared.platform.actions)}
     terrain = terrain_of(prepared)
     number = terrain.number
@@ -116,7 +93,8 @@ def flatten(index: EstateIndex, platform: str, question: Question, behind: Behin
         bound_deny=np.array([x.deny for x in lines], np.bool_),
         bound_here=np.array([x.here for x in lines], np.int8),
         bound_condition=_ints(conditions.get(x.condition, -1) for x in lines),
-        worlds=worlds,
+        worlds=np.zeros((0, len(conditions)), np.bool_) if worlds is None else worlds,
+        circumstances=circumstances,
         bound_kind=np.array([x.kind for x in lines], np.int8),
         limited=np.array([_limited(prepared, x) for x in lines], np.bool_),
         limit_binding=_ints(n for n, _ in limits),
@@ -175,18 +153,6 @@ def _limited(prepared: PlatformIndex, line: _Line) -> bool:
 def _space(prepared: PlatformIndex, question: Question, zone: str) -> Space:
     known = [b.condition for b in prepared.bindings] + [c.condition for c in prepared.platform.ceilings]
     return space_of(question, known, zone)
-
-
-def _worlds(space: Space, conditions: Sequence[Condition]) -> NDArray[np.bool_]:
-    """Every combination of conditions that really occurs."""
-    parts: list[tuple[int, tuple[bool, ...]]] = [(space.full, ())]
-    for condition in conditions:
-        some = space.of(condition)
-        split = [(part & (some if yes else ~some), (*truth, yes)) for part, truth in parts for yes in (True, False)]
-        parts = [(part, truth) for part, truth in split if part]
-        if len(parts) > MOST_WORLDS:
-            raise UnsuitableError
-    return np.array([truth for _, truth in parts], np.bool_).reshape(len(parts), len(conditions))
 
 
 def _members(behind: Behind, groups: dict[_Whom, int]) -> tuple[int, Ints, Ints]:

@@ -37,6 +37,8 @@ if TYPE_CHECKING:
 
 _FORM = 5
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
+MOST_BYTES = 2 << 30
+"""What all kept estates may take on the disk, together."""
 _MADE_BY = f"{__version__}+{_FORM}"
 
 
@@ -140,9 +142,23 @@ def keep(folder: Path, loaded: Loaded) -> None:
             write_again(_place(folder), loaded.resumed_from, head, estate)
         else:
             write(_place(folder), head, estate)
+        _make_room(_place(folder))
         _noted(_place(folder))
     except (OSError, sqlite3.Error, UnicodeError, StorageError):
         return
+
+
+def _make_room(kept: Path) -> None:
+    """Throw away the estates that were kept longest ago, until all together take no more than they may. OSError."""
+    estates: dict[str, list[tuple[Path, os.stat_result]]] = {}
+    for path in kept.parent.iterdir():
+        if path.suffix in (".sqlite", ".digest"):
+            estates.setdefault(path.name.partition(".")[0], []).append((path, path.stat(follow_symlinks=False)))
+    left = sum(known.st_size for files in estates.values() for _, known in files)
+    for name, files in sorted(estates.items(), key=lambda item: max(known.st_mtime for _, known in item[1])):
+        for path, known in files if left > MOST_BYTES and name != kept.stem else ():
+            path.unlink(missing_ok=True)
+            left -= known.st_size
 
 
 def _called(folder: Path) -> str:
