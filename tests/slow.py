@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from justlane.engine.changes.comparison import Alike, CellChange, together
-from justlane.engine.decision.deciding import Judge, Question, ancestors
+from justlane.engine.decision.deciding import Judge, Question, ancestors, judge
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import group
@@ -48,6 +48,17 @@ def _on(sides: tuple[EstateIndex, EstateIndex], question: Question, login: str, 
                 said = [in_words(judging, some) if some else None for some in (was, now)]
                 sensitive = any(p.actions[action].sensitive for p in declared if action in p.actions)
                 found.append(CellChange(action, scope, sensitive, bool(now & ~was), bool(was & ~now), *said))
+    return found
+
+
+def may_somewhere(index: EstateIndex, action: str, scope: str, only_there: bool, question: Question) -> dict[str, bool]:
+    """Who may do an action at a scope, or anywhere in it, in some circumstances -> whether at some place in all."""
+    prepared, found = index.platform(scope), dict[str, bool]()
+    for login in (*index.estate.directory.users, "anonymous"):
+        judging = judge(index, login, scope, question)
+        for place in (scope,) if only_there else prepared.coverage.covered(scope):
+            if some := judging.allowed(action, place):
+                found[login] = found.get(login, False) or some == judging.space.full
     return found
 
 

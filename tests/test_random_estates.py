@@ -38,6 +38,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.people import person
 from justlane.engine.facts.sources import ListedBindings
+from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.grid import grid
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
@@ -46,6 +47,7 @@ from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome, Situation
 from justlane.model.edits import Give
 from justlane.model.estate import Decides, Estate
+from justlane.model.expectations import AtMostMay, Duty, Extent, NobodyMayBoth, OnlyGroupMay, UserMay, UserMayNot
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
 from justlane.platforms.aligning import declared_parts
 from justlane.standin.ruling import Context, Ruling
@@ -380,6 +382,25 @@ class RandomEstatesTest(unittest.TestCase):
             self.assertEqual(sorted(fields), sorted(expected.items()))
             self.assertEqual(len({row.outcomes for row in found.rows}), len(found.rows))
             self.assertEqual(len({*zip(*(row.outcomes for row in found.rows), strict=True)}), len(found.columns))
+
+    @settings(quick, max_examples=150)
+    @given(estates(), st.sampled_from(ACTIONS), st.sampled_from(ACTIONS), st.sampled_from(["g", "h"]), st.sampled_from(EVERYBODY), st.data())
+    def test_expectations_hold_as_judged_one_by_one(self, estate: Estate, one: str, other: str, group: str, user: str, data: st.DataObject) -> None:
+        platform = estate.platforms["p"]
+        scope, extent = data.draw(st.sampled_from(list(platform.scopes))), data.draw(st.sampled_from([Extent.AT, Extent.ANYWHERE]))
+        index, duties = EstateIndex(estate), (Duty(one, scope, extent), Duty(other, scope, extent))
+        able = [slow.may_somewhere(index, duty.action, scope, extent is Extent.AT, Question(NOW)) for duty in duties]
+        inside = set(index.membership.users_in(group))
+        wrong = {
+            OnlyGroupMay(source=AT, group=group, duties=duties): sum(len(some.keys() - inside) for some in able),
+            AtMostMay(source=AT, limit=1, duties=duties): sum(len(some) + 1 for some in able if len(some) > 1),
+            NobodyMayBoth(source=AT, duties=duties): 2 * len(able[0].keys() & able[1].keys()),
+            UserMay(source=AT, user=user, duties=duties): sum(not some.get(user) for some in able),
+            UserMayNot(source=AT, user=user, duties=duties): sum(user in some for some in able),
+        }
+        if one != other:
+            judged = verify(EstateIndex(msgspec.structs.replace(estate, expectations=tuple(wrong))), NOW)
+            self.assertEqual({v.expectation: len(v.evidence) for v in judged}, wrong)
 
     @settings(quick, max_examples=100)
     @given(estates(), st.sampled_from(FACTS))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,7 +17,9 @@ from justlane.model.errors import JustLaneError
 if TYPE_CHECKING:
     from click.shell_completion import CompletionItem
 
-_MOST_PEOPLE = 200
+    from justlane.model.scopes import Scope
+
+_MOST_PEOPLE, _MOST_SCOPES = 200, 500
 Names = Callable[[Path, Mapping[str, object], str], Mapping[str, str]]
 """Names with their meaning: given the estate's folder, what was typed already, and how the name begins."""
 
@@ -53,8 +55,14 @@ def _scopes(folder: Path, given: Mapping[str, object], beginning: str) -> Mappin
         address: scope.kind
         for platform in open_index(folder, read_people).estate.platforms.values()
         if action is None or action in platform.actions
-        for address, scope in platform.scopes.items()
+        for address, scope in _beginning(platform.scopes, beginning)
     }
+
+
+def _beginning(scopes: Mapping[str, Scope], beginning: str) -> Iterable[tuple[str, Scope]]:
+    """Those whose address begins like that; of very many, some."""
+    few = getattr(scopes, "beginning", None)  # a kept estate looks them up
+    return few(beginning, _MOST_SCOPES) if few else scopes.items()
 
 
 def _actions(folder: Path, given: Mapping[str, object], beginning: str) -> Mapping[str, str]:

@@ -205,6 +205,16 @@ class Rows(Mapping[str, T]):
         query = f"SELECT name FROM {self._table}{self._where} ORDER BY place"
         return (name for (name,) in self._tables.rows(query, (str,), *self._given))
 
+    def beginning(self, text: str, most: int) -> list[tuple[str, T]]:
+        """Those whose name begins with a text, in the order of the table; where they are more than the most, the first
+        by name."""
+        given = f"{text}\U0010ffff", *self._given, most + 1
+        where = f"name >= ? AND name < ?{' AND platform = ?' if self._given else ''}"
+        query = f"SELECT place, name, body FROM {self._table} WHERE {where} ORDER BY name LIMIT ?"
+        rows = self._tables.rows(query, (int, str, bytes), text, *given)
+        some = sorted(rows) if len(rows) <= most else rows[:most]
+        return [(name, self._tables.decoded(body, self._kind)) for _, name, body in some]
+
     def items(self) -> ItemsView[str, T]:
         """All, read in one go."""
         query = f"SELECT name, body FROM {self._table}{self._where} ORDER BY place"
