@@ -147,7 +147,12 @@ def from_ldap(top: Path, sizes: tuple[int, int, int]) -> None:
             estate(folder, "    ldap:\n" + "".join(f"      {key}: {value}\n" for key, value in settings.items()))
             (folder / "ca.pem").write_bytes((place / "ca.pem").read_bytes())
             theirs = _client(server.plain if encryption == "none" else server.safe, encryption, place)
-            ours, peak = run(folder, "people", "pull", DIRECTORY_PASSWORD=SECRET)
+            host = url.partition("//")[2]
+            authority = ["--authority", str(folder / "ca.pem")] if encryption == "tls" else []
+            allowed = ["--secret", "environment DIRECTORY_PASSWORD", "--to", host, *authority]
+            run(folder, "trust", "add", *allowed, XDG_CONFIG_HOME=str(top / "config"))
+            settled = {"DIRECTORY_PASSWORD": SECRET, "XDG_CONFIG_HOME": str(top / "config")}
+            ours, peak = run(folder, "people", "pull", **settled)
             line(f"LDAP, encryption {encryption}, {sizes[0]:,} users: ldapsearch", f"{theirs:.1f} s")
             line("justlane people pull, the snapshot on the disk included", f"{ours:.1f} s, {peak:,} MB")
             line("as a multiple of ldapsearch", f"{ours / theirs:.1f}")
