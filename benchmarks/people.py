@@ -150,9 +150,9 @@ def from_ldap(top: Path, sizes: tuple[int, int, int]) -> None:
             host = url.partition("//")[2]
             authority = ["--authority", str(folder / "ca.pem")] if encryption == "tls" else []
             allowed = ["--secret", "environment DIRECTORY_PASSWORD", "--to", host, *authority]
-            run(folder, "trust", "add", *allowed, XDG_CONFIG_HOME=str(top / "config"))
-            settled = {"DIRECTORY_PASSWORD": SECRET, "XDG_CONFIG_HOME": str(top / "config")}
-            ours, peak = run(folder, "people", "pull", **settled)
+            own = str(top / "config")
+            run(folder, "trust", "add", *allowed, XDG_CONFIG_HOME=own)
+            ours, peak = run(folder, "people", "pull", DIRECTORY_PASSWORD=SECRET, XDG_CONFIG_HOME=own)
             line(f"LDAP, encryption {encryption}, {sizes[0]:,} users: ldapsearch", f"{theirs:.1f} s")
             line("justlane people pull, the snapshot on the disk included", f"{ours:.1f} s, {peak:,} MB")
             line("as a multiple of ldapsearch", f"{ours / theirs:.1f}")
