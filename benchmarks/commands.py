@@ -14,13 +14,16 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 from typing import NamedTuple
 
 from benchmarks import instead
 from benchmarks.cold_start import CLICK
 from benchmarks.files import write
-from benchmarks.people import environment, run
+from benchmarks.people import environment
+from benchmarks.people import run as run_here
 
 MOVED = "people changes, 1,000 moved"
 
@@ -53,6 +56,14 @@ AIMS = {
     "completion": Aim(0.15, 0.3, ""),
     "a misspelt name": Aim(0.15, 0.3, ""),
 }
+
+
+_POOL = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
+
+
+def run(folder: Path, *words: str, ends: int = 1, **extra: str) -> tuple[float, int]:
+    """Run the program from a process that is small: what starts it counts as its own peak memory otherwise."""
+    return _POOL.submit(run_here, folder, *words, ends=ends, **extra).result()
 
 
 def main(size: str, runs: int, variant: str) -> None:

@@ -30,7 +30,7 @@ SELECT DISTINCT usr FROM member WHERE grp IN (
 CELLS = """
 SELECT DISTINCT m.usr, ra.action, pl.tin FROM {bind} b JOIN ra USING (role) JOIN scope s ON s.tin = b.tin
 JOIN scope pl ON pl.tin >= s.tin AND pl.tin < s.tout JOIN up ON up.b = b.grp JOIN member m ON m.grp = up.g
-WHERE m.usr IN (SELECT usr FROM touched)
+WHERE m.usr IN (SELECT usr FROM touched) AND pl.tin IN (SELECT tin FROM region)
 """
 
 
@@ -119,6 +119,8 @@ def answer(folder: Path, question: str) -> str:
         "difference": f"""{BRINGS.format(bind="(SELECT grp FROM bind UNION SELECT grp FROM bind_after)")},
             changed AS ((SELECT * FROM bind EXCEPT SELECT * FROM bind_after) UNION ALL
                 (SELECT * FROM bind_after EXCEPT SELECT * FROM bind)),
+            region AS (SELECT DISTINCT pl.tin FROM changed JOIN scope s ON s.tin = changed.tin
+                JOIN scope pl ON pl.tin >= s.tin AND pl.tin < s.tout),
             touched AS (SELECT DISTINCT usr FROM member WHERE grp IN (SELECT g FROM up WHERE b IN
                 (SELECT grp FROM changed))),
             was AS ({CELLS.format(bind="bind")}), now AS ({CELLS.format(bind="bind_after")})

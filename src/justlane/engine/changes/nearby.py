@@ -15,6 +15,9 @@ from justlane.engine.facts.index import PlatformIndex
 from justlane.engine.facts.people import Person
 from justlane.model.people import Principal
 
+_FEW = 300
+"""So many scopes are told apart one by one as fast as all at once."""
+
 Both = tuple[Person, Person]
 """Somebody as they were, and as they are."""
 
@@ -29,7 +32,8 @@ def changes_nearby(
     """Everything that changes for some people, who have the numbers of their places here, on a platform whose scopes
     stay as they are; perhaps only at some places. `apart` says that what they act as elsewhere matters everywhere."""
     names = frozenset[Principal]().union(*(person.principals for both in people for person in both))
-    for at in _alike(prepared, names, places):
+    by_hand = places is not None and len(places) <= _FEW
+    for at in _alike_by_hand(prepared, names, places or ()) if by_hand else _alike(prepared, names, places):
         matters = names if apart else names & _named_at(prepared, at[0])
         kinds: dict[Both, list[int]] = {}
         for number, (was, now) in enumerate(people):
@@ -54,6 +58,21 @@ def _alike(
     found: dict[tuple[int, int], list[str]] = {}
     for number, was, now in zip(at, *both, strict=True):
         found.setdefault((was, now), []).append(terrain.addresses[number])
+    yield from found.values()
+
+
+def _alike_by_hand(
+    prepared: Sequence[PlatformIndex], names: frozenset[Principal], places: Collection[str]
+) -> Iterator[list[str]]:
+    """The same of a few scopes, without a look at all others."""
+    found: dict[tuple[object, ...], list[str]] = {}
+    for address in places:
+        key: list[object] = [prepared[0].platform.scopes[address].kind]
+        for side in prepared:
+            for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
+                counting = ((id(b), side.counts(b, place)) for b in side.covering_to(place, names))
+                key.append(tuple(counting))
+        found.setdefault(tuple(key), []).append(address)
     yield from found.values()
 
 
