@@ -8,6 +8,7 @@ import os
 import re
 import shutil
 import signal
+import sqlite3
 import stat
 import subprocess
 import sys
@@ -20,7 +21,7 @@ from typing import Any
 
 from justlane.directories.interface import read_people
 from justlane.files.editing.renaming import edited_line
-from justlane.files.people import snapshots
+from justlane.files.people import arrays, snapshots
 from justlane.files.people.populating import read_now
 from justlane.files.reading.estate_files import read_all
 from justlane.files.reading.shapes import EstateFile
@@ -409,6 +410,40 @@ class SafetyTest(PeopleTest):
             self.assertIn("snapshot", ran.err)
             self.assertIn("pull", ran.err)
         self.pull("", 3)
+
+    def test_a_snapshot_that_does_not_agree_with_itself(self) -> None:
+        self.saltmarsh()
+        self.pull()
+        path = next((self.folder / "snapshots").glob("*.sqlite"))
+        whole = path.read_bytes()
+        for name, change in (
+            ("members", lambda body: body[::-1]),
+            ("members", lambda body: bytes(len(body))),
+            ("logins", lambda body: body.replace(b"vik.sorrel", b"vik.sorrow")),
+        ):
+            path.write_bytes(whole)
+            connection = sqlite3.connect(path)
+            bodies = dict(connection.execute("SELECT name, body FROM arrays WHERE name <> 'digest'"))
+            bodies[name] = change(bodies[name])
+            for changed in ("digest", name):
+                body = arrays._digest(bodies.values()) if changed == "digest" else bodies[name]
+                connection.execute("UPDATE arrays SET body = ? WHERE name = ?", (body, changed))
+            connection.commit()
+            connection.close()
+            for line in (
+                "holders read-log fieldnet/north/harbour",
+                "holders fieldnet/north",
+                "verify",
+                "tally",
+                "grid read-log",
+                "check",
+                "people changes",
+            ):
+                ran = self.run_lane(*line.split(), XDG_CACHE_HOME=str(self.top / "fresh"))
+                self.assertIn(ran.code, (0, 1, 2, 3), ran)
+                self.assertNotIn("a mistake in justlane", ran.err, line)
+                self.assertNotIn("Traceback", ran.err, line)
+        path.write_bytes(whole)
 
     def test_secrets_come_from_the_keyring_and_go_nowhere(self) -> None:
         (self.top / "vault.py").write_text(KEYRING.replace("{token}", TOKEN))

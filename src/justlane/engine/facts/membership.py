@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from justlane.engine.facts.graphs import loops, trail, walk
 from justlane.engine.facts.sources import held_directly
+from justlane.model.errors import StorageError
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Principal, PrincipalKind
 
@@ -18,6 +19,12 @@ if TYPE_CHECKING:
 
 Holding = Callable[[Principal], Sequence[tuple[Principal, Source]]]
 """Answers which groups hold a user or a group directly, each with the line that says so."""
+
+
+def disagreement() -> StorageError:
+    """The error for kept people whose arrays say what their rows do not."""
+    hint = "remove the newest file in `snapshots`, and `justlane people pull` reads everybody anew"
+    return StorageError("the snapshot of the people is damaged: it does not agree with itself", hint)
 
 
 class MemberStep(Struct, frozen=True):
@@ -85,7 +92,10 @@ class MembershipIndex:
 
     def way(self, member: Principal, holder: Principal) -> tuple[MemberStep, ...]:
         """The shortest chain of memberships from a user or a group to a group that holds it."""
-        return tuple(MemberStep(a, b, source) for a, b, source in trail(self._upward(member), holder))
+        upward = self._upward(member)
+        if holder not in upward:
+            raise disagreement()
+        return tuple(MemberStep(a, b, source) for a, b, source in trail(upward, holder))
 
     def users_in(self, name: str) -> Iterator[str]:
         """Logins of everyone in a group, directly or nested, disabled users included."""

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.membership import MemberStep, user
+from justlane.engine.facts.membership import MemberStep, disagreement, user
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, LocalMember, Principal, PrincipalKind
 
 ANONYMOUS_NAME = ANONYMOUS.kind.value
@@ -76,6 +76,8 @@ def way_to(
         for m in local_members(index, principal.name, platform, moment)
         if m.member in upward
     ]
+    if not ways:
+        raise disagreement()
     return min(ways, key=len)
 
 
