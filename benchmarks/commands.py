@@ -204,14 +204,24 @@ def _other_scope(folder: Path) -> None:
 def _people_move(folder: Path, count: int) -> None:
     """Some people leave their first group for another."""
     path = folder / "people" / "office.ldif"
-    text = path.read_text()
-    lines = re.findall(r"^member: uid=u\d+,.*\n", text, re.MULTILINE)[:: max(1, text.count("\nmember: uid=") // count)][
-        :count
-    ]
-    for line in lines:
-        text = text.replace(line, "", 1)
-    last = text.rstrip("\n")
-    path.write_text(last + "\n" + "".join(dict.fromkeys(lines)) + "\n")
+    whole = path.with_suffix(".whole")
+    path.rename(whole)
+    with whole.open() as old:
+        every = max(1, sum(line.startswith("member: uid=") for line in old) // count)
+    moved: dict[str, None] = {}
+    seen = 0
+    with whole.open() as old, path.open("w") as new:
+        held = ""  # the empty line at the end waits for the last group's new members
+        for line in old:
+            seen += line.startswith("member: uid=")
+            if line.startswith("member: uid=") and seen % every == 0 and len(moved) < count:
+                moved[line] = None
+                continue
+            new.write(held)
+            held = line if line == "\n" else ""
+            new.write("" if held else line)
+        new.writelines([*moved, "\n"])
+    whole.unlink()
 
 
 if __name__ == "__main__":
