@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.everybody.lists import Ints, Lists, lists_of
+from justlane.engine.everybody.lists import Ints, Lists, lists_of, random_words
 from justlane.model.people import Directory, PrincipalKind
 
 
@@ -127,6 +127,18 @@ class Roll:
             described=np.append(arrays.described, np.ones(more, np.bool_)),
         )
         return Roll(logins, list(numbers) if more else names, arrays, meant)
+
+    def held_words(self, groups: Sequence[int], count: int, *, of_groups: bool) -> NDArray[np.uint64]:
+        """For each user (or group) a word that is the same for those whom the same groups hold directly; each group has
+        a number in `groups`, before `count`."""
+        words = random_words(count)[0][np.array(groups, np.int64)]
+        members = self.arrays.members
+        inner, outer = self.arrays.inner, self.arrays.outer
+        held = inner if of_groups else members.items
+        holder = outer if of_groups else np.repeat(np.arange(len(groups)), np.diff(members.start))
+        found = np.zeros(len(self.group_names if of_groups else self.logins), np.uint64)
+        np.add.at(found, held, words[holder])
+        return found
 
     def in_order(self, users: Ints) -> Ints:
         """Some users in the order of their logins."""

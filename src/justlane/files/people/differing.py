@@ -14,26 +14,38 @@ class Differences:
     """Users and groups of two readings that differ; each table is passed over once."""
 
     def __init__(self, before: PeopleStore, after: PeopleStore) -> None:
-        self._before, self._after = before, after
-        then, now = list(before.groups_by_number()), list(after.groups_by_number())
-        self._then, self._now = [name for name, _ in then], [name for name, _ in now]
-        numbers = {group: number for number, group in enumerate(now)}
-        self._same = [numbers.get(group, -1) for group in then]
-        """Number of a group before -> the number of the same group now; -1 for none."""
-        self._alike = self._same == list(range(len(now)))
+        self._sides = before, after
+        self._groups = [list(side.groups_by_number()) for side in self._sides]
+        self._names = [[name for name, _ in groups] for groups in self._groups]
         self._found: dict[str, list[Pair]] = {}
 
     def pairs(self, table: str) -> list[Pair]:
         """The users or the groups that differ, by name."""
         if table not in self._found:
-            both = paired(self._before.kept(table), self._after.kept(table), attrgetter("name"))
+            before, after = self._sides
+            names = {name for name, *_ in before.entries(table) ^ after.entries(table)} | self._held_otherwise(table)
+            both = paired(before.kept(table, names), after.kept(table, names), attrgetter("name"))
             try:
-                self._found[table] = [self._standings(*pair) for pair in both if not self._is_alike(*pair)]
+                self._found[table] = [self._standings(*pair) for pair in both]
             except IndexError:
-                self._before.require_groups_below(table, len(self._then))
-                self._after.require_groups_below(table, len(self._now))
+                for side, groups in zip(self._sides, self._groups, strict=True):
+                    side.require_groups_below(table, len(groups))
                 raise
         return self._found[table]
+
+    def _held_otherwise(self, table: str) -> set[str]:
+        """Names of those whom other groups hold than before, a group being the same if its name and its id are."""
+        known = {group: number for number, group in enumerate(dict.fromkeys([*self._groups[0], *self._groups[1]]))}
+        rolls = [side.roll() for side in self._sides]
+        was, now = (
+            roll.held_words([known[group] for group in groups], len(known), of_groups=table == GROUPS).tolist()
+            for roll, groups in zip(rolls, self._groups, strict=True)
+        )
+        before, after = (roll.group_names if table == GROUPS else roll.logins for roll in rolls)
+        if before == after:
+            return {name for name, word, other in zip(before, was, now, strict=True) if word != other}
+        words = dict(zip(before, was, strict=True))
+        return {name for name, word in zip(after, now, strict=True) if words.get(name) != word}
 
     def aliases(self) -> Aliases:
         """Those who had another name before than they have now, by their stable ids."""
@@ -43,15 +55,9 @@ class Differences:
             found.append(renamed(_ids(then), _ids(now)))
         return Aliases(*found)
 
-    def _is_alike(self, was: Kept | None, now: Kept | None) -> bool:
-        if was is None or now is None or was[:4] != now[:4]:
-            return False
-        if self._alike and was.held == now.held:
-            return True
-        return {self._same[group] for group in was.groups()} == set(now.groups())
-
     def _standings(self, was: Kept | None, now: Kept | None) -> Pair:
-        return was and _standing(was, self._then), now and _standing(now, self._now)
+        then, today = self._names
+        return was and _standing(was, then), now and _standing(now, today)
 
 
 def _standing(kept: Kept, names: list[str]) -> Standing:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import sys
 from array import array
-from collections.abc import Callable, ItemsView, Iterator, Mapping, Sequence, ValuesView
+from collections.abc import Callable, Collection, ItemsView, Iterator, Mapping, Sequence, ValuesView
 from functools import cache
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
@@ -49,6 +49,9 @@ LAYOUT = 1
 USERS, GROUPS = "users", "groups"
 """The two tables, for those who ask for one of them."""
 _NAMED = {USERS: "login", GROUPS: "name"}
+_KEPT = {USERS: "login, name, enabled, stable", GROUPS: "name, purpose, 1, stable"}
+_MANY = 20_000
+"""From so many on, the whole table is passed over rather than each looked up."""
 _USER = "login, name, enabled, source, line, stable"
 _OF_USER = (str, str, int, int, int, str)
 _GROUP = "name, purpose, source, line, members, stable"
@@ -215,11 +218,20 @@ class PeopleStore:
                 found[n] = login
         return found
 
-    def kept(self, table: str) -> Iterator[Kept]:
-        """Users or groups with the groups that hold them, sorted by name."""
-        columns = "login, name, enabled, stable" if table == USERS else "name, purpose, 1, stable"
-        query = f"SELECT {columns}, held FROM {table} ORDER BY 1"
-        return map(Kept._make, self._tables.stream(query, (str, str, int, str, bytes)))
+    def kept(self, table: str, names: Collection[str]) -> list[Kept]:
+        """Some users or groups with the groups that hold them, sorted by name."""
+        wanted = set(names)
+        if len(wanted) > _MANY:
+            query = f"SELECT {_KEPT[table]}, held FROM {table} ORDER BY 1"
+            rows = self._tables.stream(query, (str, str, int, str, bytes))
+            return [Kept._make(row) for row in rows if row[0] in wanted]
+        query = f"SELECT {_KEPT[table]}, held FROM {table} WHERE {_NAMED[table]} = ?"
+        found = (self._tables.rows(query, (str, str, int, str, bytes), name) for name in sorted(wanted))
+        return [Kept._make(rows[0]) for rows in found if rows]
+
+    def entries(self, table: str) -> set[tuple[str, str, int, str]]:
+        """Users or groups without the groups that hold them: name, title, whether enabled, stable id."""
+        return set(self._tables.rows(f"SELECT {_KEPT[table]} FROM {table}", (str, str, int, str)))
 
     def groups_by_number(self) -> Iterator[tuple[str, str]]:
         """Names and stable ids of the groups, by the numbers that rows call them by."""
