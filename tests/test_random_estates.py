@@ -242,7 +242,7 @@ class RandomEstatesTest(unittest.TestCase):
     def test_every_chain_holds_link_by_link(self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject) -> None:
         chains_hold(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
 
-    @settings(quick, max_examples=250)
+    @settings(quick, max_examples=150)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]))
     def test_the_compiled_form_counts_what_is_judged_cell_by_cell(self, estate: Estate, facts: Facts, role: str) -> None:
         index = EstateIndex(estate)
@@ -335,7 +335,7 @@ class RandomEstatesTest(unittest.TestCase):
         self.assertEqual(said, {(*c, True) for c in now - was} | {(*c, False) for c in was - now})
         self.assertEqual((found.gained, found.lost), (len(now - was), len(was - now)))
 
-    @settings(quick, max_examples=200)
+    @settings(quick, max_examples=70)
     @given(estates(), estates(), st.sets(st.sampled_from(["bindings", "directory", *PARTS_OF_PLATFORMS])), st.sampled_from(["", *ACTING]))
     def test_many_are_compared_as_one_by_one(self, before: Estate, other: Estate, parts: set[str], role: str) -> None:
         after = mixed(before, other, parts)
@@ -345,7 +345,7 @@ class RandomEstatesTest(unittest.TestCase):
             found = compare(*sides, question).groups
             self.assertEqual(sorted(found, key=lambda g: g.users), sorted(one_by_one, key=lambda g: g.users))
 
-    @settings(quick, max_examples=200)
+    @settings(quick, max_examples=70)
     @given(estates(), estates(), st.sets(st.sampled_from(["bindings", "people"])), st.sampled_from(["", *ACTING]))
     def test_few_are_compared_as_one_by_one(self, before: Estate, other: Estate, parts: set[str], role: str) -> None:
         after = mixed(before, other, parts & {"bindings"})
@@ -358,7 +358,7 @@ class RandomEstatesTest(unittest.TestCase):
             found = differences(sides, question, EVERYBODY).groups()
             self.assertEqual(sorted(found, key=lambda g: g.users), sorted(one_by_one, key=lambda g: g.users))
 
-    @settings(quick, max_examples=100)
+    @settings(quick, max_examples=50)
     @given(estates(), st.sampled_from(["", *ACTING]), st.sampled_from(ACTIONS), st.booleans())
     def test_a_grid_has_what_is_judged_field_by_field(self, estate: Estate, role: str, action: str, of_groups: bool) -> None:
         index = EstateIndex(estate)
@@ -383,7 +383,7 @@ class RandomEstatesTest(unittest.TestCase):
             self.assertEqual(len({row.outcomes for row in found.rows}), len(found.rows))
             self.assertEqual(len({*zip(*(row.outcomes for row in found.rows), strict=True)}), len(found.columns))
 
-    @settings(quick, max_examples=150)
+    @settings(quick, max_examples=60)
     @given(estates(), st.sampled_from(ACTIONS), st.sampled_from(ACTIONS), st.sampled_from(["g", "h"]), st.sampled_from(EVERYBODY), st.data())
     def test_expectations_hold_as_judged_one_by_one(self, estate: Estate, one: str, other: str, group: str, user: str, data: st.DataObject) -> None:
         platform = estate.platforms["p"]
@@ -402,7 +402,7 @@ class RandomEstatesTest(unittest.TestCase):
             judged = verify(EstateIndex(msgspec.structs.replace(estate, expectations=tuple(wrong))), NOW)
             self.assertEqual({v.expectation: len(v.evidence) for v in judged}, wrong)
 
-    @settings(quick, max_examples=100)
+    @settings(quick, max_examples=60)
     @given(estates(), st.sampled_from(FACTS))
     def test_kinds_of_people_and_places_are_counted_as_one_by_one(self, estate: Estate, facts: Facts) -> None:
         index = EstateIndex(estate)
