@@ -78,7 +78,7 @@ def _named(estate: Estate) -> set[Principal]:
     """All that an estate names."""
     found = {b.principal for b in estate.bindings} | {account.account for account in estate.break_glass}
     for platform in estate.platforms.values():
-        found |= {p for ceiling in platform.ceilings for p in (ceiling.principal, *ceiling.but_not)}
+        found |= set(platform.capped)
         found |= {member.member for local in platform.local_groups.values() for member in local.members}
         found |= {Principal(PrincipalKind.GROUP, publication.group) for publication in platform.publications}
         found |= {role.owner for role in platform.roles.values() if role.owner}

@@ -11,7 +11,7 @@ from justlane.model.bindings import Binding, BreakGlass, Ceiling, Publication
 from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
-from justlane.model.people import Directory, LocalGroup, Snapshot
+from justlane.model.people import Directory, LocalGroup, Principal, Snapshot
 from justlane.model.roles import Action, Role
 from justlane.model.scopes import Scope
 
@@ -98,6 +98,11 @@ class Platform(Struct, frozen=True):
     local_groups: dict[str, LocalGroup] = {}
     publications: tuple[Publication, ...] = ()
     ceilings: tuple[Ceiling, ...] = ()
+
+    @property
+    def capped(self) -> tuple[Principal, ...]:
+        """All that its ceilings name, to cap them or to leave them out."""
+        return tuple(p for ceiling in self.ceilings for p in (ceiling.principal, *ceiling.but_not))
 
 
 class Estate(Struct, frozen=True):

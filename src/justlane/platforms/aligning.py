@@ -109,9 +109,7 @@ def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
 def _groups(index: EstateIndex, platform: str) -> Part:
     """The directory's groups that the platform has to know, each with its direct members."""
     prepared = index.platform(platform)
-    named = [b.principal for b in prepared.bindings] + [
-        p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)
-    ]
+    named = [*(b.principal for b in prepared.bindings), *prepared.platform.capped]
     named += [m.member for g in prepared.platform.local_groups.values() for m in g.members]
     known = [n for p in named if p.kind is PrincipalKind.GROUP for n in _with_nested(index, p.name)]
     known += [p.group for p in prepared.platform.publications]

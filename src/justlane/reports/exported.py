@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from justlane.reports.interface import Look, Sheet
+from justlane.reports.interface import Look, Sheet, sheet_of
 from justlane.reports.tables import table
 
 
@@ -31,8 +31,7 @@ def plain(result: tuple[Exported, ...]) -> list[Any]:
 
 def sheet(result: tuple[Exported, ...]) -> Sheet:
     """One row for each platform."""
-    columns = tuple(Exported.__struct_fields__)
-    return Sheet(columns, [tuple(getattr(part, name) for name in columns) for part in result])
+    return sheet_of(Exported, result)
 
 
 def text(result: tuple[Exported, ...], look: Look) -> str:

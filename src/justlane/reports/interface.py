@@ -29,6 +29,12 @@ class Sheet(Struct, frozen=True):
     rows: Sequence[Sequence[object]]
 
 
+def sheet_of(kind: type[Struct], rows: Sequence[Struct]) -> Sheet:
+    """Values of one kind as a table: a column for each field."""
+    columns = tuple(kind.__struct_fields__)
+    return Sheet(columns, [tuple(getattr(row, name) for name in columns) for row in rows])
+
+
 class Presenter(Protocol):
     """A module that presents one kind of result."""
 

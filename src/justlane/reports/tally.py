@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 from justlane.engine.compiled.tallying import Tally
-from justlane.reports.interface import Look, Sheet
+from justlane.reports.interface import Look, Sheet, sheet_of
 from justlane.reports.tables import table
 
 _COLUMNS = ("platform", "users", "of kinds", "scopes", "of kinds", "actions", "cells", "always", "only if", "of all")
@@ -20,8 +20,7 @@ def plain(result: tuple[Tally, ...]) -> list[Any]:
 
 def sheet(result: tuple[Tally, ...]) -> Sheet:
     """One row for each platform."""
-    columns = tuple(Tally.__struct_fields__)
-    return Sheet(columns, [tuple(getattr(tally, name) for name in columns) for tally in result])
+    return sheet_of(Tally, result)
 
 
 def text(result: tuple[Tally, ...], look: Look) -> str:

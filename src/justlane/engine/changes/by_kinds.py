@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Sequence
-from datetime import datetime
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -11,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.changes.differing import Differing
+from justlane.engine.decision.deciding import Question, is_apart
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import Ints, Lists, alike, random_words, sorted_by
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -21,7 +21,6 @@ from justlane.model.people import AUTHENTICATED, Principal
 Flags = NDArray[np.bool_]
 Judged = Callable[[Person, Person, str], tuple[Any, ...]]
 """What changes at a place for people who were one way and are another; the same object for the same changes."""
-
 
 _FEW = 200
 """So many people are sorted into kinds one by one as fast as all at once."""
@@ -37,22 +36,58 @@ class Found(NamedTuple):
     """The same at each of the places."""
 
 
+Kind = tuple[Person, Person, Ints]
+"""People whom nothing that matters tells apart, as they were and as they are; and their numbers."""
+
+
+def kinds_of(people: Iterable[tuple[int, Person, Person]], names: frozenset[Principal]) -> Iterator[Kind]:
+    """People, each with their number, by those of their names that are among some."""
+    kinds: dict[tuple[Person, Person], list[int]] = {}
+    for number, was, now in people:
+        kinds.setdefault((was.among(names), now.among(names)), []).append(number)
+    yield from ((was, now, np.array(some, np.int32)) for (was, now), some in kinds.items())
+
+
+def by_change(judged: Judged, kinds: Iterable[Kind], at: Sequence[str]) -> Iterator[Found]:
+    """What changes for people at places that are alike, those with the same change together."""
+    found: dict[int, tuple[tuple[Any, ...], list[Ints]]] = {}
+    for was, now, some in kinds:
+        change = judged(was, now, at[0])
+        if change:
+            found.setdefault(id(change), (change, []))[1].append(some)
+    yield from (Found(np.concatenate(parts), at, change) for change, parts in found.values())
+
+
+def alike_in(found: Sequence[Found], count: int) -> Iterator[tuple[list[int], list[int]]]:
+    """Those together for whom the same was found: their numbers, which are before `count`, and the numbers of what."""
+    if not found:
+        return
+    which = np.repeat(np.arange(len(found)), [len(some.users) for some in found])
+    of_user = sorted_by(np.concatenate([some.users for some in found]), which, count)
+    some = np.flatnonzero(np.diff(of_user.start))
+    words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
+    number, first = alike(words)
+    same = sorted_by(number, some, len(first))
+    for kind, one in enumerate(some[first].tolist()):
+        users = same.items[same.start[kind] : same.start[kind + 1]]
+        yield users.tolist(), of_user.items[of_user.start[one] : of_user.start[one + 1]].tolist()
+
+
 class Together:
     """The people of two estates under common numbers: those of the first, those who are new, and last whoever has not
     signed in."""
 
     def __init__(self, sides: Sequence[EstateIndex]) -> None:
         rolls = [side.membership.roll for side in sides]
-        self.same = rolls[0] is rolls[1] or rolls[0].logins == rolls[1].logins
-        first = set(rolls[0].logins) if not self.same else set[str]()
-        new = [] if self.same else [login for login in rolls[1].logins if login not in first]
-        self.logins = [*rolls[0].logins, *new, ANONYMOUS_NAME]
+        self._same = rolls[0] is rolls[1] or rolls[0].logins == rolls[1].logins
+        every = rolls[0].logins if self._same else dict.fromkeys([*rolls[0].logins, *rolls[1].logins])
+        self.logins = [*every, ANONYMOUS_NAME]
         self.numbers = [self._numbers(roll.logins) for roll in rolls]
         """For each side the number there of each of these; one more than the last one's for those it does not have."""
 
     def _numbers(self, logins: Sequence[str]) -> NDArray[np.int64]:
         count = len(logins)
-        if self.same:
+        if self._same:
             return np.arange(count + 1)
         known = {login: number for number, login in enumerate(logins)}
         return np.array([*(known.get(login, count + 1) for login in self.logins[:-1]), count], np.int64)
@@ -97,11 +132,6 @@ class _Side:
             self._people[user] = Person("", True, self.behind.one(int(self.numbers[user]))) if there else NOBODY
         return self._people[user]
 
-    def among(self, user: int, names: frozenset[Principal]) -> Person:
-        """Somebody, with those of their names that are among some."""
-        person = self.person(user)
-        return Person("", True, person.principals & names) if person.enabled else person
-
 
 class ByKinds:
     """Two states of one platform with their people."""
@@ -111,23 +141,36 @@ class ByKinds:
         sides: Sequence[EstateIndex],
         prepared: Sequence[PlatformIndex | None],
         together: Together,
-        moment: datetime,
-        apart: bool,
+        question: Question,
         counts: Callable[[Binding], bool] | None = None,
     ) -> None:
-        """`apart` says that what people act as elsewhere matters at every place; `counts`, which bindings can make a
-        difference at all, where that is known."""
+        """`counts` says which bindings can make a difference at all, where that is known."""
+        self.logins = together.logins
+        """Those whose numbers are meant."""
         zones = {side.estate.time_zone for side in sides}
         self._differing = Differing(prepared, len(zones) == 1, counts)
-        self._apart = apart
+        self._apart = any(is_apart(side, question) for side in prepared if side)
         self._names = list(dict.fromkeys(p for side in prepared if side for p in sorted(side.named)))
         self._known = frozenset(self._names)
         platform = next(side.platform.name for side in prepared if side)
-        self._sides = [
-            _Side(Behind(index, platform, moment, self._names), numbers)
-            for index, numbers in zip(sides, together.numbers, strict=True)
-        ]
-        self._moved = self._who_moved()
+        before = _Side(Behind(sides[0], platform, question.dated, self._names), together.numbers[0])
+        after = before
+        if sides[1] is not sides[0]:
+            after = _Side(Behind(sides[1], platform, question.dated, self._names), together.numbers[1])
+        self._sides = before, after
+        self._moved = self._who_moved() if before is not after else {}
+
+    @classmethod
+    def of_one(
+        cls,
+        index: EstateIndex,
+        prepared: PlatformIndex,
+        question: Question,
+        counts: Callable[[Binding], bool] | None = None,
+    ) -> ByKinds:
+        """A platform beside nothing at all: everything that is allowed is a change."""
+        sides = index, index
+        return cls(sides, (None, prepared), Together(sides), question, counts)
 
     def there(self) -> Ints:
         """All who may do anything at all on the second side."""
@@ -182,35 +225,24 @@ class ByKinds:
         return np.unique(np.concatenate([np.zeros(0, np.int32), *users]))
 
     def _at(self, judged: Judged, at: Sequence[str], users: Ints, matters: Sequence[Principal]) -> Iterator[Found]:
-        """The changes at places that are alike, the people with the same change together."""
+        """The changes at places that are alike."""
         if not len(users):
             return
-        found: dict[int, tuple[tuple[Any, ...], list[Ints]]] = {}
-        kinds = self._kinds_of_few if len(users) <= _FEW else self._kinds_of_many
-        for was, now, some in kinds(users, matters):
-            change = judged(was, now, at[0])
-            if change:
-                found.setdefault(id(change), (change, []))[1].append(some)
-        for change, parts in found.values():
-            yield Found(np.concatenate(parts), at, change)
+        if len(users) > _FEW:
+            kinds = self._kinds_of_many(users, matters)
+        else:
+            before, after = self._sides
+            people = ((user, before.person(user), after.person(user)) for user in users.tolist())
+            kinds = kinds_of(people, frozenset(matters))
+        yield from by_change(judged, kinds, at)
 
-    def _kinds_of_few(self, users: Ints, matters: Sequence[Principal]) -> Iterator[tuple[Person, Person, Ints]]:
-        """People by what matters of them on either side."""
-        names = frozenset(matters)
-        kinds: dict[tuple[Person, Person], list[int]] = {}
-        before, after = self._sides
-        for user in users.tolist():
-            kinds.setdefault((before.among(user, names), after.among(user, names)), []).append(user)
-        for (was, now), some in kinds.items():
-            yield was, now, np.array(some, np.int32)
-
-    def _kinds_of_many(self, users: Ints, matters: Sequence[Principal]) -> Iterator[tuple[Person, Person, Ints]]:
-        """The same, by words."""
+    def _kinds_of_many(self, users: Ints, matters: Sequence[Principal]) -> Iterator[Kind]:
+        """People by what matters of them on either side, found by words."""
         names = frozenset(matters)
         number, first = alike(self._words(users, matters))
         kinds = sorted_by(number, users, len(first))
         for kind, one in enumerate(users[first].tolist()):
-            was, now = (side.among(one, names) for side in self._sides)
+            was, now = (side.person(one).among(names) for side in self._sides)
             yield was, now, kinds.items[kinds.start[kind] : kinds.start[kind + 1]]
 
     def _words(self, users: Ints, matters: Sequence[Principal]) -> NDArray[np.uint64]:

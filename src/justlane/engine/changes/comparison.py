@@ -127,7 +127,7 @@ class Differences(NamedTuple):
 
     def groups(self) -> list[Alike]:
         """Those together for whom the same changes."""
-        return _gathered(self.found, self.logins) if self.found else []
+        return _gathered(self.found, self.logins)
 
 
 def differences(
@@ -173,21 +173,16 @@ def _of_few(
         known = [_people(side, name, logins, named, question.dated) for side in sides]
         judged = _Judges(sides, prepared, question).changes
         people = list(zip(*known, strict=True))
-        found += changes_nearby(judged, prepared, people, places, _is_apart(prepared, question))
+        found += changes_nearby(judged, prepared, people, places, question)
     return Differences(found, logins)
 
 
 def _people(
-    index: EstateIndex, platform: str, logins: Sequence[str], named: Collection[Principal], moment: datetime
+    index: EstateIndex, platform: str, logins: Sequence[str], named: frozenset[Principal], moment: datetime
 ) -> list[Person]:
     users = index.estate.directory.users
     there = (person(index, u, platform, moment) if u in users or u == ANONYMOUS_NAME else NOBODY for u in logins)
-    return [Person("", True, p.principals.intersection(named)) if p.enabled else NOBODY for p in there]
-
-
-def _is_apart(prepared: Sequence[PlatformIndex | None], question: Question) -> bool:
-    """Whether what people act as elsewhere matters at every place."""
-    return any(side.roles_matter_elsewhere or bool(question.role) for side in prepared if side)
+    return [somebody.among(named) for somebody in there]
 
 
 def _of_many(
@@ -205,7 +200,7 @@ def _of_many(
     found: list[Found] = []
     for name, places in where.items():
         prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
-        kinds = ByKinds(sides, prepared, people, question.dated, _is_apart(prepared, question))
+        kinds = ByKinds(sides, prepared, people, question)
         if within is not None:
             inside = _inside(prepared, within)
             places = inside if places is None else inside.intersection(places)
@@ -221,27 +216,18 @@ def _inside(prepared: Sequence[PlatformIndex | None], within: str) -> set[str]:
 
 def _gathered(found: Sequence[Found], logins: Sequence[str]) -> list[Alike]:
     """Those together for whom the same changes."""
-    import numpy as np
+    from justlane.engine.changes.by_kinds import alike_in
 
-    from justlane.engine.everybody.lists import alike, random_words, sorted_by
-
-    changes = np.repeat(np.arange(len(found)), [len(some.users) for some in found])
-    of_user = sorted_by(np.concatenate([some.users for some in found]), changes, len(logins))
-    some = np.flatnonzero(np.diff(of_user.start))
-    words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
-    number, first = alike(words)
-    same = sorted_by(number, some, len(first))
     cells: dict[int, list[tuple[tuple[bool, str, str], CellChange]]] = {}
     groups: list[Alike] = []
-    for kind, one in enumerate(some[first].tolist()):
+    for users, which in alike_in(found, len(logins)):
         ordered: list[tuple[tuple[bool, str, str], CellChange]] = []
-        for n in of_user.items[of_user.start[one] : of_user.start[one + 1]].tolist():
+        for n in which:
             if n not in cells:
                 here = (_at(place, *c) for place in found[n].places for c in found[n].change)
                 cells[n] = [((not c.sensitive, c.action, c.scope), c) for c in here]
             ordered += cells[n]
         ordered.sort(key=itemgetter(0))
-        users = same.items[same.start[kind] : same.start[kind + 1]].tolist()
         groups.append(Alike(tuple(sorted(logins[user] for user in users)), tuple(change for _, change in ordered)))
     return groups
 

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from justlane.engine.decision.deciding import gates_to
+from justlane.engine.decision.deciding import asked_at
 from justlane.engine.everywhere.kinds_of_places import kinds_of_places, open_scopes, published_spans
 from justlane.engine.everywhere.terrain import Terrain, reach_of, terrain_of
 from justlane.engine.facts.index import PlatformIndex
@@ -151,12 +151,7 @@ class Differing:
         for number, (side, terrain) in enumerate(zip(self._sides, self._terrains, strict=True)):
             if side is None or terrain is None:
                 continue
-            steps = np.zeros(len(terrain) + 1, np.int64)
-            for binding in side.bindings:
-                for start, end in terrain.spans(*reach_of(binding)) if binding.principal in wanted else ():
-                    steps[start] += 1
-                    steps[end] -= 1
-            here = np.cumsum(steps)[:-1] > 0
+            here = terrain.under(terrain.spans(*reach_of(b)) for b in side.bindings if b.principal in wanted)
             if side.open_binding is not None and side.open_binding.principal in wanted:
                 here |= open_scopes(side, terrain)
             at = np.flatnonzero(self.numbers[number] >= 0)
@@ -168,8 +163,7 @@ class Differing:
 
     @cached_property
     def _under_ceilings(self) -> set[Principal]:
-        ceilings = (c for side in self._sides if side for c in side.platform.ceilings)
-        return {p for c in ceilings for p in (c.principal, *c.but_not)}
+        return {principal for side in self._sides if side for principal in side.platform.capped}
 
     def alike(self, places: Flags) -> Iterator[list[str]]:
         """Some of the addresses, those together that nothing on either side tells apart."""
@@ -191,18 +185,16 @@ class Differing:
     def names_at(self, address: str) -> tuple[set[Principal], set[Principal]]:
         """All names that matter at a place, on either side; and those behind a binding that is not the same on both."""
         if self._sides[0] is self._sides[1] and not self.everywhere:
-            return self._under_ceilings | set(self._names_on(self._sides[0], address)), set()
+            return self._under_ceilings | {b.principal for _, b in self._counting_at(0, address)}, set()
         counts: list[Counter[tuple[str, int, bool]]] = []
         named: dict[tuple[str, int, bool], Principal] = {}
         matters = set(self._under_ceilings)
         for number, side in enumerate(self._sides):
             here: Counter[tuple[str, int, bool]] = Counter()
-            if side is not None and address in side.platform.scopes:
-                for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
-                    for binding in filter(self._counts or None, side.covering_bindings(place)):
-                        key = place, self._mark(number, binding), side.counts(binding, place)
-                        here[key] += 1
-                        named[key] = binding.principal
+            for place, binding in self._counting_at(number, address):
+                key = place, self._mark(number, binding), side is not None and side.counts(binding, place)
+                here[key] += 1
+                named[key] = binding.principal
             counts.append(here)
         matters |= set(named.values())
         if self.everywhere:
@@ -210,10 +202,12 @@ class Differing:
         differing = (counts[0] - counts[1]) + (counts[1] - counts[0])
         return matters, {named[key] for key in differing}
 
-    def _names_on(self, side: PlatformIndex | None, address: str) -> Iterator[Principal]:
+    def _counting_at(self, number: int, address: str) -> Iterator[tuple[str, Binding]]:
+        """The bindings of a side that cover a place, or a scope where something must be held to act there."""
+        side = self._sides[number]
         if side is not None and address in side.platform.scopes:
-            for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
-                yield from (binding.principal for binding in side.covering_bindings(place))
+            for place in asked_at(side, address):
+                yield from ((place, binding) for binding in filter(self._counts, side.covering_bindings(place)))
 
 
 def _shape(side: PlatformIndex) -> tuple[object, ...]:

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
-from typing import Any
 
-import numpy as np
-
-from justlane.engine.changes.by_kinds import Found, Judged
-from justlane.engine.decision.deciding import gates_to
+from justlane.engine.changes.by_kinds import Found, Judged, by_change, kinds_of
+from justlane.engine.decision.deciding import Question, asked_at, is_apart
 from justlane.engine.everywhere.kinds_of_places import kinds_of_places
 from justlane.engine.everywhere.terrain import terrain_of
 from justlane.engine.facts.index import PlatformIndex
@@ -27,24 +24,17 @@ def changes_nearby(
     prepared: Sequence[PlatformIndex],
     people: Sequence[Both],
     places: Collection[str] | None,
-    apart: bool,
+    question: Question,
 ) -> Iterator[Found]:
     """Everything that changes for some people, who have the numbers of their places here, on a platform whose scopes
-    stay as they are; perhaps only at some places. `apart` says that what they act as elsewhere matters everywhere."""
+    stay as they are; perhaps only at some places."""
     names = frozenset[Principal]().union(*(person.principals for both in people for person in both))
+    apart = any(is_apart(side, question) for side in prepared)
     by_hand = places is not None and len(places) <= _FEW
     for at in _alike_by_hand(prepared, names, places or ()) if by_hand else _alike(prepared, names, places):
         matters = names if apart else names & _named_at(prepared, at[0])
-        kinds: dict[Both, list[int]] = {}
-        for number, (was, now) in enumerate(people):
-            kinds.setdefault((_among(was, matters), _among(now, matters)), []).append(number)
-        found: dict[int, tuple[tuple[Any, ...], list[int]]] = {}
-        for (was, now), some in kinds.items():
-            change = judged(was, now, at[0])
-            if change:
-                found.setdefault(id(change), (change, []))[1].extend(some)
-        for change, some in found.values():
-            yield Found(np.array(some, np.int32), at, change)
+        numbered = ((number, was, now) for number, (was, now) in enumerate(people))
+        yield from by_change(judged, kinds_of(numbered, matters), at)
 
 
 def _alike(
@@ -69,7 +59,7 @@ def _alike_by_hand(
     for address in places:
         key: list[object] = [prepared[0].platform.scopes[address].kind]
         for side in prepared:
-            for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
+            for place in asked_at(side, address):
                 counting = ((id(b), side.counts(b, place)) for b in side.covering_to(place, names))
                 key.append(tuple(counting))
         found.setdefault(tuple(key), []).append(address)
@@ -80,11 +70,7 @@ def _named_at(prepared: Sequence[PlatformIndex], address: str) -> set[Principal]
     """All names that matter at a place, on either side."""
     found: set[Principal] = set()
     for side in prepared:
-        found |= {p for c in side.platform.ceilings for p in (c.principal, *c.but_not)}
-        for place in dict.fromkeys([address, *(gate.scope for gate in gates_to(side, address))]):
+        found |= set(side.platform.capped)
+        for place in asked_at(side, address):
             found |= {binding.principal for binding in side.covering_bindings(place)}
     return found
-
-
-def _among(person: Person, names: Collection[Principal]) -> Person:
-    return Person("", True, person.principals.intersection(names)) if person.enabled else person

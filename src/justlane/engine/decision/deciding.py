@@ -88,6 +88,16 @@ def gates_to(platform: PlatformIndex, address: str) -> Iterator[Gate]:
         yield from (Gate(asking.name, scope, False, source) for scope in asked)
 
 
+def asked_at(platform: PlatformIndex, address: str) -> list[str]:
+    """A place, and all scopes where something must be held to act there, each once."""
+    return list(dict.fromkeys([address, *(gate.scope for gate in gates_to(platform, address))]))
+
+
+def is_apart(platform: PlatformIndex, question: Question) -> bool:
+    """Whether what somebody can act as by bindings elsewhere matters at a place."""
+    return platform.roles_matter_elsewhere or bool(question.role)
+
+
 class Judge:
     """Decides on one platform for one person."""
 

@@ -15,12 +15,8 @@ from justlane.model.people import PrincipalKind
 
 def open_scopes(prepared: PlatformIndex, terrain: Terrain) -> NDArray[np.bool_]:
     """Which scopes no binding closes to others. Shape (scopes,)."""
-    closed = np.zeros(len(terrain) + 1, np.int32)
-    for reach in dict.fromkeys(reach_of(b) for b in prepared.bindings if prepared.closes(b)):
-        for start, end in terrain.spans(*reach):
-            closed[start] += 1
-            closed[end] -= 1
-    return np.equal(np.cumsum(closed)[:-1], 0)
+    closing = dict.fromkeys(reach_of(b) for b in prepared.bindings if prepared.closes(b))
+    return ~terrain.under(terrain.spans(*reach) for reach in closing)
 
 
 def kinds_of_places(

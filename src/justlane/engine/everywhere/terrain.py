@@ -73,6 +73,15 @@ class Terrain:
                 self._spans[key] = [(root, int(self.end[root])) for root in sorted(roots)]
         return self._spans[key]
 
+    def under(self, some: Iterable[Spans]) -> NDArray[np.bool_]:
+        """Whether each scope lies in one of some intervals. Shape (scopes,)."""
+        steps = np.zeros(len(self) + 1, np.int64)
+        for spans in some:
+            for start, end in spans:
+                steps[start] += 1
+                steps[end] -= 1
+        return np.cumsum(steps)[:-1] > 0
+
     def told_apart(self, marks: Iterable[tuple[Spans, int]], most: int = 0) -> NDArray[np.uint64]:
         """For each scope a word that is the same where the same marks lie; each mark has a number of its own, from 0,
         and its intervals do not overlap. Words of two terrains can be compared if `most`, more than any number, is the

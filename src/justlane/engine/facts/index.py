@@ -60,7 +60,7 @@ class PlatformIndex:
         return frozenset(
             [
                 *self.bindings.principals(),
-                *(p for c in self.platform.ceilings for p in (c.principal, *c.but_not)),
+                *self.platform.capped,
                 *opened,
             ]
         )

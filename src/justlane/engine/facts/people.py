@@ -22,6 +22,10 @@ class Person(Struct, frozen=True):
     enabled: bool
     principals: frozenset[Principal]
 
+    def among(self, names: frozenset[Principal]) -> Person:
+        """Anybody for whom the same of some names stand; nobody, if the account is disabled."""
+        return Person("", True, self.principals & names) if self.enabled else NOBODY
+
 
 NOBODY = Person("", False, frozenset())
 """Somebody who may do nothing, or is not there."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.deciding import Judge, Question, is_apart
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
 from justlane.engine.facts.people import Person
@@ -56,18 +56,15 @@ def grid(
     A group stands for somebody who is in that group, and in those that hold it, and in no other. Where an action does
     not apply to a kind of place there is no column.
     """
-    from justlane.engine.changes.by_kinds import ByKinds, Together
+    from justlane.engine.changes.by_kinds import ByKinds
 
     prepared = index.platform(within)
     places = [address for address in _in_order(prepared, within) if of_role or prepared.applies(what, address)]
     people = index.changed({}, GroupsAsPeople(index.membership)) if of_groups else index
-    sides = people, people
-    together = Together(sides)
-    apart = prepared.roles_matter_elsewhere or bool(question.role)
     asking = _Asking(index, prepared, question, what, of_role)
-    kinds = ByKinds(sides, (None, prepared), together, question.dated, apart, None if apart else asking.counting())
+    kinds = ByKinds.of_one(people, prepared, question, asking.counting())
     found = list(kinds.changes(asking.outcome, None, set(places)))
-    logins = [login.lstrip(NO_LOGIN) for login in together.logins[: len(together.logins) - of_groups]]
+    logins = [login.lstrip(NO_LOGIN) for login in kinds.logins[: len(kinds.logins) - of_groups]]
     there = kinds.there()
     rows = _rows(found, logins, there[there < len(logins)].tolist())
     return _laid_out(Grid(prepared.platform.name, what, of_role, of_groups, within, (), ()), places, found, rows)
@@ -75,23 +72,10 @@ def grid(
 
 def _rows(found: Sequence[Found], logins: Sequence[str], everybody: Sequence[int]) -> list[tuple[list[str], list[int]]]:
     """Those together who have the same everywhere, with what that is; last those who have nothing."""
-    import numpy as np
+    from justlane.engine.changes.by_kinds import alike_in
 
-    from justlane.engine.everybody.lists import alike, random_words, sorted_by
-
-    number = np.repeat(np.arange(len(found)), [len(some.users) for some in found])
-    users = np.concatenate([np.zeros(0, np.int32), *(some.users for some in found)])
-    of_user = sorted_by(users, number, len(logins))
-    some = np.flatnonzero(np.diff(of_user.start))
-    rows: list[tuple[list[str], list[int]]] = []
-    if len(some):
-        words = np.stack([np.add.reduceat(w[of_user.items], of_user.start[some]) for w in random_words(len(found))])
-        kind, first = alike(words)
-        same = sorted_by(kind, some, len(first))
-        for n, one in enumerate(some[first].tolist()):
-            names = [logins[user] for user in same.items[same.start[n] : same.start[n + 1]].tolist()]
-            rows.append((names, of_user.items[of_user.start[one] : of_user.start[one + 1]].tolist()))
-    having = set(some.tolist())
+    rows = [([logins[user] for user in users], which) for users, which in alike_in(found, len(logins))]
+    having = {user for some in found for user in some.users.tolist()}
     nobody = [logins[user] for user in everybody if user not in having]
     return [*rows, (nobody, [])] if nobody else rows
 
@@ -157,6 +141,8 @@ class _Asking:
     def counting(self) -> Callable[[Binding], bool] | None:
         """Which bindings can make a difference; None for all of them."""
         habits, roles = self._prepared.platform.habits, self._prepared.roles
+        if is_apart(self._prepared, self._question):
+            return None
         if self._cell is _role_held:
             return lambda binding: binding.role == self._what
         if habits.decides is Decides.NEAREST:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING
 
-from justlane.engine.decision.deciding import Judge, Question, gates_to
+from justlane.engine.decision.deciding import Judge, Question, gates_to, is_apart
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person
 from justlane.model.estate import Decides
@@ -53,35 +53,30 @@ def kinds_who_may(
 class Holding:
     """Everybody who may do an action at one of some places, in some circumstances."""
 
-    def __init__(self, index: EstateIndex, platform: str, moment: datetime, found: list[tuple[Ints, Judge]]) -> None:
-        """`found` has the numbers of people with a judge for them; somebody may stand in several of them."""
-        import numpy as np
-
-        self._index, self._platform, self._moment = index, platform, moment
-        self.judges = [judging for _, judging in found]
-        users = np.concatenate([np.zeros(0, np.int32), *(users for users, _ in found)])
-        kinds = np.repeat(np.arange(len(found), dtype=np.int32), [len(users) for users, _ in found])
-        self.users, first = np.unique(users, return_index=True)
-        """Their numbers, in order."""
-        self._kinds = kinds[first]
+    def __init__(
+        self, index: EstateIndex, platform: str, moment: datetime, judges: Sequence[Judge], users: Ints, kinds: Ints
+    ) -> None:
+        self._index, self._platform, self._moment, self._judges = index, platform, moment, judges
+        self._users, self._kinds = users, kinds
 
     def __len__(self) -> int:
-        return len(self.users)
+        return len(self._users)
 
     def without(self, group: str) -> Holding:
         """Those who are not in a group of the directory."""
         from justlane.engine.everybody.behind import Behind
 
         named = Principal(PrincipalKind.GROUP, group)
-        left = ~Behind(self._index, self._platform, self._moment, [named]).any_of([named])[self.users]
-        found = [(self.users[left & (self._kinds == n)], judging) for n, judging in enumerate(self.judges)]
-        return Holding(self._index, self._platform, self._moment, found)
+        left = ~Behind(self._index, self._platform, self._moment, [named]).any_of([named])[self._users]
+        users, kinds = self._users[left], self._kinds[left]
+        return Holding(self._index, self._platform, self._moment, self._judges, users, kinds)
 
     def in_order(self) -> list[tuple[str, Judge]]:
         """Logins in their order, last whoever has not signed in; each with a judge of theirs."""
         roll = self._index.membership.roll
-        judges = {user: self.judges[kind] for user, kind in zip(self.users.tolist(), self._kinds.tolist(), strict=True)}
-        signed_in = self.users[self.users < len(roll.logins)]
+        kinds = zip(self._users.tolist(), self._kinds.tolist(), strict=True)
+        judges = {user: self._judges[kind] for user, kind in kinds}
+        signed_in = self._users[self._users < len(roll.logins)]
         found = [(roll.logins[user], judges[user]) for user in roll.in_order(signed_in).tolist()]
         last = judges.get(len(roll.logins))
         return [*found, (ANONYMOUS_NAME, last)] if last else found
@@ -89,8 +84,14 @@ class Holding:
 
 def holding(index: EstateIndex, action: str, places: Sequence[str], question: Question) -> Holding:
     """Everybody who may do an action at one of some places of a platform."""
-    kinds = [(kind.users, judging) for at in places for _, kind, judging in kinds_who_may(index, action, at, question)]
-    return Holding(index, platform_of(places[0]) if places else "", question.dated, kinds)
+    import numpy as np
+
+    found = [(kind.users, judging) for at in places for _, kind, judging in kinds_who_may(index, action, at, question)]
+    users = np.concatenate([np.zeros(0, np.int32), *(users for users, _ in found)])
+    kinds = np.repeat(np.arange(len(found), dtype=np.int32), [len(users) for users, _ in found])
+    each, first = np.unique(users, return_index=True)  # somebody may do it at several of the places
+    platform = platform_of(places[0]) if places else ""
+    return Holding(index, platform, question.dated, [judging for _, judging in found], each, kinds[first])
 
 
 def names_that_matter(
@@ -98,7 +99,7 @@ def names_that_matter(
 ) -> frozenset[Principal]:
     """What tells people apart at a place, for all actions or for one: their bindings there and on the way to it, and
     the ceilings. Where what they act as elsewhere matters too, that is everything."""
-    if prepared.roles_matter_elsewhere or question.role:
+    if is_apart(prepared, question):
         return prepared.named
     nearest = prepared.platform.habits.decides is Decides.NEAREST
     asked = [(address, action), *((gate.scope, gate.action) for gate in gates_to(prepared, address))]
@@ -108,5 +109,4 @@ def names_that_matter(
         for binding in prepared.covering_bindings(place)
         if nearest or what is None or what in prepared.roles.holdings(binding.role)
     ]
-    ceilings = [p for c in prepared.platform.ceilings for p in (c.principal, *c.but_not)]
-    return frozenset((*bound, *ceilings))
+    return frozenset((*bound, *prepared.platform.capped))

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.changes.by_kinds import ByKinds, Found, Together
+from justlane.engine.changes.by_kinds import ByKinds, Found
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.decision.explaining import in_words
@@ -57,9 +57,7 @@ class AccessTable:
 
     def blocks(self) -> Iterator[Block]:
         """What each pair of classes may do; a pair that may do nothing is left out."""
-        sides = self._index, self._index
-        apart = self._prepared.roles_matter_elsewhere or bool(self._question.role)
-        kinds = ByKinds(sides, (None, self._prepared), Together(sides), self._question.dated, apart)
+        kinds = ByKinds.of_one(self._index, self._prepared, self._question)
         among = np.zeros(len(self.logins), np.bool_)
         among[self._one_of_each] = True
         for found in kinds.changes(_Allowing(self).at, among, None):
