@@ -47,6 +47,8 @@ from justlane.outside.secrets import Destination, Permit, released, require_clos
 
 PAGED = "1.2.840.113556.1.4.319"
 _MOST_EMPTY_PAGES = 100
+_ENTRY = 4
+"""The number of a search result entry among the protocol's operations (RFC 4511, section 4.5.2)."""
 _PORTION = re.compile(r"(\w[\w-]*);range=(\d+)-(\d+|\*)")
 
 
@@ -82,6 +84,7 @@ class LdapSession:
                 shape.url, get_info=ldap3.NONE, connect_timeout=shape.patience, tls=self._tls, allowed_referral_hosts=[]
             )
             self._connection = ldap3.Connection(where, **account, **_MANNERS, receive_timeout=shape.patience)
+            _decode_once(self._connection.strategy)
             try:
                 self._sign_in()
             except BaseException:
@@ -339,6 +342,25 @@ def _show_certificate(context: ssl.SSLContext, shape: LdapShape, folder: Path) -
         reason = "they do not belong together" if isinstance(error, ssl.SSLError) else error.strerror
         message = f"{shape.certificate} and {shape.certificate_key} cannot be read: {reason}"
         raise SecretError(message, "name PEM files with the certificate and its key") from error
+
+
+def _decode_once(strategy: Any) -> None:
+    """Take the values of entries as the bytes they are. The library would decode each one a second time, into text that
+    nobody reads here, which takes longer than all the rest of a reading."""
+    otherwise = strategy.decode_response_fast
+
+    def decoded(message: dict[str, Any]) -> dict[str, Any]:
+        if message["protocolOp"] != _ENTRY or message["controls"]:
+            return dict(otherwise(message))
+        (*_, name), (*_, attributes) = message["payload"]
+        raw = {_text(kind): [value for *_, value in values] for *_, ((*_, kind), (*_, values)) in attributes}
+        return {"type": "searchResEntry", "dn": _text(name), "raw_attributes": raw, "attributes": {}}
+
+    strategy.decode_response_fast = decoded
+
+
+def _text(octets: bytes) -> str:
+    return octets.decode("utf-8", "replace")
 
 
 def _code(connection: Any) -> int:

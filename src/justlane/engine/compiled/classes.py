@@ -60,18 +60,18 @@ def classes_of(flat: Flat) -> Classes:
     brought = _brought(flat)
     kind_of_group, bindings = _same(brought, len(flat.bound_group))
     groups = lists_of(flat.member_user, flat.member_group, flat.users)
-    words = random_words(len(bindings.start))
+    words = np.zeros((2, len(kind_of_group)), np.uint64)
+    bringing = kind_of_group >= 0
+    words[:, bringing] = random_words(len(bindings.start))[:, kind_of_group[bringing]]
     sums = np.zeros((2, flat.users), np.uint64)
 
     def add_up(first: int) -> None:
-        start, end = groups.start[first], groups.start[min(first + USERS_AT_ONCE, flat.users)]
-        kind = kind_of_group[flat.member_group[start:end]]
-        counts = np.flatnonzero(kind >= 0)
-        user, kind = unique_pairs(flat.member_user[start:end][counts], kind[counts], len(bindings.start))
+        bounds = groups.start[first : first + USERS_AT_ONCE + 1]
+        held = groups.items[bounds[0] : bounds[-1]]
+        user = np.flatnonzero(np.diff(bounds))
         if len(user):
-            begins = np.flatnonzero(np.diff(user, prepend=-1))
             for total, random in zip(sums, words, strict=True):
-                total[user[begins]] = np.add.reduceat(random[kind], begins)
+                total[first + user] = np.add.reduceat(random[held], bounds[user] - bounds[0])
 
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(add_up, range(0, flat.users, USERS_AT_ONCE)))
