@@ -77,6 +77,8 @@ def _of_new_people(folder: Path, kept: Earlier, estate: Estate) -> list[Finding]
 def _named(estate: Estate) -> set[Principal]:
     """All that an estate names."""
     found = {b.principal for b in estate.bindings} | {account.account for account in estate.break_glass}
+    if estate.acting_as:
+        found.add(Principal(PrincipalKind.USER, estate.acting_as))
     for platform in estate.platforms.values():
         found |= set(platform.capped)
         found |= {member.member for local in platform.local_groups.values() for member in local.members}

@@ -33,12 +33,17 @@ LARGE = 5_000
 
 
 def load_whole(
-    folder: Path, read_people: PeopleReader, pulled_in: Path | None = None, earlier: Sequence[Directory] = ()
+    folder: Path,
+    read_people: PeopleReader,
+    pulled_in: Path | None = None,
+    earlier: Sequence[Directory] = (),
+    everybody: PeopleStore | None = None,
 ) -> Loaded:
     """Read an estate with its people from its files and check everything in it.
 
     `pulled_in` is the estate whose snapshots count, where it is another one, such as that of which this is a revision.
-    Users and groups of `earlier` times may be named too: the question is about them.
+    Users and groups of `earlier` times may be named too: the question is about them. Where `everybody` is
+    known already, nobody is read.
     """
     declared = read_all(folder)
     digests = {file.text.file: file.text.digest for file in declared.files}
@@ -48,7 +53,10 @@ def load_whole(
     people: PeopleStore | None = None
     checked = False
     if declared.root is not None:
-        people, of_people = _people(folder, declared, declared.root, read_people, pulled_in)
+        if everybody is not None:
+            people, of_people = everybody, everybody.findings
+        else:
+            people, of_people = _people(folder, declared, declared.root, read_people, pulled_in)
         findings = [*of_people]
         if people is not None:
             digests |= {file: known for source in people.snapshot.sources for file, known in source.files.items()}

@@ -12,7 +12,7 @@ from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
 from justlane.model.people import Directory, LocalGroup, Principal, Snapshot
-from justlane.model.roles import Action, Role
+from justlane.model.roles import Action, Pattern, Role
 from justlane.model.scopes import Scope
 
 
@@ -83,6 +83,15 @@ class Connection(Struct, frozen=True):
     """A file with the certificates to trust, relative to the estate; empty for those of the system."""
 
 
+class Administration(Struct, frozen=True):
+    """What it takes to administer a platform."""
+
+    actions: tuple[Pattern, ...]
+    at_most: int | None
+    """How many people may hold all of it; None if nobody said."""
+    source: Source
+
+
 class Platform(Struct, frozen=True):
     """One system that decides about access, as it is declared."""
 
@@ -98,6 +107,8 @@ class Platform(Struct, frozen=True):
     local_groups: dict[str, LocalGroup] = {}
     publications: tuple[Publication, ...] = ()
     ceilings: tuple[Ceiling, ...] = ()
+    administration: Administration | None = None
+    """None if the platform does not say which of its actions are administration."""
 
     @property
     def capped(self) -> tuple[Principal, ...]:
@@ -127,3 +138,5 @@ class Estate(Struct, frozen=True):
     break_glass: tuple[BreakGlass, ...] = ()
     bundles: dict[str, frozenset[str]] = {}
     """Name -> the platforms on which it holds something."""
+    acting_as: str = ""
+    """The login of whoever edits the estate, where it is another one than the system knows them by."""

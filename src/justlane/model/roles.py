@@ -44,3 +44,7 @@ class Role(Struct, frozen=True):
     """Names of the roles whose actions it holds too (never patterns)."""
     owner: Principal | None = None
     built_in: bool = False
+    kinds: tuple[str, ...] = ()
+    """Free words by which it is found."""
+    copied_from: str = ""
+    """The role that it was a copy of in the beginning."""

@@ -23,15 +23,17 @@ def plain(result: Comparison) -> dict[str, Any]:
         "gained": result.gained,
         "lost": result.lost,
         "people": result.people,
-        "groups": [
-            {
-                "users": list(group.users),
-                "gained": group.gained,
-                "lost": group.lost,
-                "changes": [_plain(change) for change in group.changes],
-            }
-            for group in result.groups
-        ],
+        "groups": [plain_group(group) for group in result.groups],
+    }
+
+
+def plain_group(group: Alike) -> dict[str, Any]:
+    """People who change alike, as JSON values."""
+    return {
+        "users": list(group.users),
+        "gained": group.gained,
+        "lost": group.lost,
+        "changes": [_plain(change) for change in group.changes],
     }
 
 
@@ -88,10 +90,11 @@ def _lines(result: Comparison) -> Iterator[Line]:
     )
     for group in result.groups:
         yield line()
-        yield from _group(group)
+        yield from group_lines(group)
 
 
-def _group(group: Alike) -> Iterator[Line]:
+def group_lines(group: Alike) -> Iterator[Line]:
+    """People who change alike, and how, for a person."""
     names = ", ".join(group.users[:_MOST_NAMES])
     left = len(group.users) - _MOST_NAMES
     each = f"{len(group.users)} people, each " if len(group.users) > 1 else ""

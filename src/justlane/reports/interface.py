@@ -52,6 +52,7 @@ PRESENTERS = {
     "Reply": "justlane.reports.answer",
     "Assignments": "justlane.reports.assignments",
     "Comparison": "justlane.reports.comparison",
+    "Edits": "justlane.reports.journal",
     "Exported": "justlane.reports.exported",
     "Findings": "justlane.reports.findings",
     "Found": "justlane.reports.found_people",
@@ -65,12 +66,14 @@ PRESENTERS = {
     "PeopleChanges": "justlane.reports.people_changes",
     "Plan": "justlane.reports.plan",
     "Portrait": "justlane.reports.one_person_or_group",
+    "Proposal": "justlane.reports.proposal",
     "ProbeResult": "justlane.reports.probe",
     "Pulled": "justlane.reports.pulled",
     "Reach": "justlane.reports.reach",
     "Sight": "justlane.reports.sight",
     "SideBySide": "justlane.reports.two_people",
     "Tallies": "justlane.reports.tally",
+    "Wholeness": "justlane.reports.journal",
     "Verdicts": "justlane.reports.verdicts",
 }
 """Kind of result -> the module that presents it."""

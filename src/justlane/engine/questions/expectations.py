@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 from datetime import datetime
 
 from msgspec import Struct
@@ -10,7 +10,7 @@ from msgspec import Struct
 from justlane.engine.decision.deciding import Judge, Question, judge, reached_from
 from justlane.engine.decision.explaining import Failing, answer, bindings_giving, shortest
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.questions.who_may import Holding, holding
+from justlane.engine.questions.who_may import Holding, holding, unlike
 from justlane.model.bindings import Binding
 from justlane.model.expectations import (
     AnyExpectation,
@@ -151,8 +151,8 @@ class _Judging:
     def _who_may(self, duty: Duty) -> Holding:
         """Everybody who may in some circumstances."""
         places = self._places(duty)
-        unlike = _unlike(self._index, duty.scope, places) if len(places) > 1 else places
-        return holding(self._index, duty.action, unlike, self._question)
+        some = unlike(self._index.platform(duty.scope), places) if len(places) > 1 else places
+        return holding(self._index, duty.action, some, self._question)
 
     def _can_all(self, found: Holding, duty: Duty) -> list[Evidence]:
         """The facts that some may, in the order of their logins; last whoever has not signed in."""
@@ -233,14 +233,3 @@ class _Judging:
             for duty, judges in zip(duties, everyone, strict=True)
             for e in self._can(login, duty, judges[login])
         ]
-
-
-def _unlike(index: EstateIndex, scope: str, places: Sequence[str]) -> list[str]:
-    """One place of each kind."""
-    from justlane.engine.everywhere.kinds_of_places import kinds_of_places
-    from justlane.engine.everywhere.terrain import terrain_of
-
-    prepared = index.platform(scope)
-    terrain = terrain_of(prepared)
-    kinds = kinds_of_places(prepared, terrain)
-    return list({int(kinds[terrain.number[place]]): place for place in reversed(places)}.values())

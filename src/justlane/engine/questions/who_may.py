@@ -110,3 +110,13 @@ def names_that_matter(
         if nearest or what is None or what in prepared.roles.holdings(binding.role)
     ]
     return frozenset((*bound, *prepared.platform.capped))
+
+
+def unlike(prepared: PlatformIndex, places: Sequence[str]) -> list[str]:
+    """One place of each kind among some."""
+    from justlane.engine.everywhere.kinds_of_places import kinds_of_places
+    from justlane.engine.everywhere.terrain import terrain_of
+
+    terrain = terrain_of(prepared)
+    kinds = kinds_of_places(prepared, terrain)
+    return list({int(kinds[terrain.number[place]]): place for place in reversed(places)}.values())

@@ -26,6 +26,9 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     for text, file in declared.of(RolesFile):
         found += lookup.name(file.roles_for, estate.platforms, "platform", text.source("roles for"))
     found += check_platforms(lookup, declared)
+    if estate.acting_as and declared.root is not None:
+        source = declared.files[0].text.source("acting as")
+        found += lookup.name(estate.acting_as, estate.directory.users, "user", source)
     for account in estate.break_glass:
         found += lookup.principal(account.account, account.source)
         found += [wrong for network in account.networks for wrong in lookup.network(network, account.source)]

@@ -27,6 +27,7 @@ def check_platforms(lookup: Lookup, declared: DeclaredFiles) -> list[Finding]:
         found += _own_groups(lookup, text, file, platform)
     for platform in lookup.estate.platforms.values():
         found += _actions(lookup, platform)
+        found += _administration(lookup, platform)
         found += _scopes(lookup, platform)
         found += _roles(lookup, platform)
     return found
@@ -59,6 +60,11 @@ def _conditions(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
         yield from lookup.when(text, ("ceilings", place, "when"), shape.when)
     for name, scope in file.scopes.items():
         yield from _where(lookup, text, platform, f"{platform.name}/{name}", scope, ("scopes", name))
+
+
+def _administration(lookup: Lookup, platform: Platform) -> Found:
+    for pattern in platform.administration.actions if platform.administration else ():
+        yield from lookup.pattern(platform, pattern.text, pattern.source)
 
 
 def _where(lookup: Lookup, text: Text, platform: Platform, address: str, shape: ScopeShape, here: Where) -> Found:
@@ -132,6 +138,8 @@ def _roles(lookup: Lookup, platform: Platform) -> Found:
             yield from lookup.pattern(platform, pattern.text, pattern.source)
         if role.owner:
             yield from lookup.principal(role.owner, role.source)
+        if role.copied_from:
+            yield from lookup.name(role.copied_from, platform.roles, "role", role.source)
 
     def bases(name: str) -> list[str]:
         return [b.text for b in platform.roles[name].builds_on if b.text in platform.roles]

@@ -21,6 +21,7 @@ from justlane.files.building.lookup import is_time_zone
 from justlane.files.building.places import Places
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
+    AdministrationShape,
     ConnectionShape,
     EstateFile,
     HabitsShape,
@@ -31,7 +32,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
-from justlane.model.estate import Connection, Estate, Habits, Platform, SecretPlace
+from justlane.model.estate import Administration, Connection, Estate, Habits, Platform, SecretPlace
 from justlane.model.patterns import ANY
 from justlane.model.people import Directory, LocalGroup, LocalMember
 from justlane.model.roles import Action, Pattern, Role
@@ -67,6 +68,7 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         situations=situations_of(declared, zone_of(root)),
         pull_every=seconds(root.people.pull_every),
         break_glass=break_glass,
+        acting_as=root.acting_as,
         bundles={
             name: frozenset(platform_of(scope) for _, scope in pairs) for name, pairs in bundles_of(declared).items()
         },
@@ -115,6 +117,13 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
             for scope in item.to
         ),
         ceilings=(*ceilings_of(text, shape), *everywhere),
+        administration=_administration(text, shape.administration) if shape.administration else None,
+    )
+
+
+def _administration(text: Text, shape: AdministrationShape) -> Administration:
+    return Administration(
+        _patterns(text, shape.actions, "administration", "actions"), shape.at_most, text.key("administration")
     )
 
 
@@ -221,6 +230,8 @@ def _role(text: Text, name: str, shape: RoleShape) -> Role:
         builds_on=_patterns(text, shape.builds_on, *at, "builds on"),
         owner=principal_of(shape.owner) if shape.owner else None,
         built_in=shape.built_in,
+        kinds=shape.kinds,
+        copied_from=shape.copied_from,
     )
 
 

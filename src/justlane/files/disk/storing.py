@@ -6,10 +6,12 @@ lock while somebody writes them; those that nobody holds are swept away by the n
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import os
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+import stat
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 
 from justlane.files.disk import beneath
@@ -42,6 +44,45 @@ def write_atomically(top: Path, name: str | Path, content: bytes, mode: int = CO
             written.replace(last)
     except OSError as error:
         raise _told(top / name, error) from error
+
+
+@contextmanager
+def replacing(top: Path, contents: Mapping[str, bytes]) -> Iterator[Callable[[], None]]:
+    """New contents for files beneath `top` that are there already, written aside with the mode of each; they stand when
+    the function that is yielded is called. StorageError if that is impossible; then all is as it was.
+    """
+    ready: list[tuple[Unfinished, str]] = []
+    with ExitStack() as open_ones:
+        for name, content in contents.items():
+            try:
+                ready.append(open_ones.enter_context(_aside(top, name, content)))
+            except OSError as error:
+                raise _told(top / name, error) from error
+
+        def stand() -> None:
+            for written, last in ready:
+                try:
+                    written.replace(last)
+                except OSError as error:
+                    raise _told(top / last, error) from error
+
+        yield stand
+
+
+@contextmanager
+def _aside(top: Path, name: str, content: bytes) -> Iterator[tuple[Unfinished, str]]:
+    *folders, last = parts_of(name)
+    with open_folder(top, tuple(folders)) as folder:
+        known = os.stat(last, dir_fd=folder, follow_symlinks=False)
+        if not known.st_mode & 0o222:
+            raise PermissionError(errno.EACCES, "it is read-only")
+        with unfinished(folder, CLOSED) as written:
+            with os.fdopen(os.dup(written.handle), "wb") as file:
+                file.write(bytes_without_secrets(content))
+                file.flush()
+                os.fchmod(written.handle, stat.S_IMODE(known.st_mode))
+                os.fsync(file.fileno())
+            yield written, last
 
 
 def write_secret(top: Path, name: str | Path, secret: str) -> None:
@@ -144,11 +185,17 @@ def append_durably(top: Path, name: str | Path, line: bytes) -> None:
 
 
 def _append(handle: int, line: bytes) -> None:
+    """All of it, or nothing."""
     size = os.fstat(handle).st_size
     if size and os.pread(handle, 1, size - 1) != b"\n":
         line = b"\n" + line
-    while line:
-        line = line[os.write(handle, line) :]
+    try:
+        while line:
+            line = line[os.write(handle, line) :]
+    except OSError:
+        with suppress(OSError):
+            os.ftruncate(handle, size)
+        raise
 
 
 def lines_of(top: Path, name: str | Path) -> list[bytes]:

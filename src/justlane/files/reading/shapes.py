@@ -165,6 +165,8 @@ class RoleShape(Shape):
     builds_on: Many = Field((), alias="builds on", description="Roles whose actions it holds too.")
     owner: NamedPrincipal | None = Field(None, description="Who answers for it: `user NAME` or `group NAME`.")
     built_in: YesNo = Field(False, alias="built-in", description="Whether the platform ships with it.")
+    kinds: Many = Field((), alias="kind", description="Free words by which it is found.")
+    copied_from: Words = Field("", alias="copied from", description="The role that it was a copy of.")
 
 
 class BindingShape(Shape):
@@ -361,7 +363,17 @@ class EstateFile(FileWithBindings):
     break_glass: BreakGlass = Field(
         (), alias="break-glass", description="Accounts for the day on which nothing else works."
     )
+    acting_as: Words = Field("", alias="acting as", description="The login of whoever edits this estate.")
     include: Many = Field((), description="The other files, relative to the folder; * matches in file names.")
+
+
+class AdministrationShape(Shape):
+    """What it takes to administer a platform."""
+
+    actions: Many = Field(description="Its actions, or patterns with *.")
+    at_most: Annotated[int, Field(ge=0, le=1_000_000_000)] | None = Field(
+        None, alias="at most", description="How many people may hold all of it."
+    )
 
 
 class PlatformFile(FileWithBindings):
@@ -372,6 +384,7 @@ class PlatformFile(FileWithBindings):
     habits: HabitsShape
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
     actions: dict[Name, ActionShape] = Field(description="What can be done on it, in its own words.")
+    administration: AdministrationShape | None = Field(None, description="What it takes to administer it.")
     scopes: dict[ScopeName, AnyScope] = Field({}, description="The tree of places.")
     roles: dict[Name, RoleShape] = Field({}, description="Named sets of actions.")
     local_groups: dict[Name, LocalGroupShape] = Field({}, alias="local groups", description="Groups of its own.")

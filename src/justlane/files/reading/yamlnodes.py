@@ -8,7 +8,7 @@ a mistake, YAML 1.2 holds: the text is read, and its mistakes are worded, by rua
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, Protocol
 
 _ODD = re.compile(
@@ -56,6 +56,56 @@ def compose(content: str) -> Node | None:
         if found:
             return found[0]
     return _by_ruamel(content)
+
+
+def events(content: str) -> Iterator[tuple[str, Any]]:
+    """The events of the only document that open or close something, each with its kind: `scalar`, `list`, `mapping`,
+    `alias`, `end`. NotYamlError if it is none."""
+    try:
+        yield from _kinds(_events_by_libyaml(content) if not _ODD.search(content) else _events_by_ruamel(content))
+    except _OtherwiseError:
+        yield from _kinds(_events_by_ruamel(content))
+
+
+_KINDS = {"Scalar": "scalar", "SequenceStart": "list", "MappingStart": "mapping", "Alias": "alias"}
+_KINDS |= {"SequenceEnd": "end", "MappingEnd": "end"}
+
+
+def _kinds(found: Iterable[Any]) -> Iterator[tuple[str, Any]]:
+    for event in found:
+        kind = _KINDS.get(type(event).__name__.removesuffix("Event"))
+        if kind:
+            yield kind, event
+
+
+class _OtherwiseError(Exception):
+    """libyaml cannot say."""
+
+
+def _events_by_libyaml(content: str) -> list[Any]:
+    try:
+        from yaml import CBaseLoader, YAMLError
+    except ImportError as error:
+        raise _OtherwiseError from error
+    loader = CBaseLoader(content)
+    try:
+        return list(iter(loader.get_event, None))
+    except (YAMLError, ValueError, RecursionError) as error:
+        raise _OtherwiseError from error
+    finally:
+        loader.dispose()
+
+
+def _events_by_ruamel(content: str) -> list[Any]:
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+    try:
+        return list(YAML(typ="safe", pure=True).parse(content))
+    except (YAMLError, ValueError) as error:
+        mark = error.problem_mark if isinstance(error, MarkedYAMLError) else None
+        line, column = (mark.line + 1, mark.column + 1) if mark is not None else (1, 1)
+        raise NotYamlError(f"this is not YAML: {error}", line, column) from error
 
 
 class _Built:

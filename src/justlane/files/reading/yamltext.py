@@ -26,7 +26,7 @@ MOST_LEVELS = 100
 """Values in values: deeper than any estate, and shallow enough for whatever walks through them."""
 MOST_BYTES = 64 << 20
 _MOST_OPEN = 1000
-_NULLS = {"", "~", "null", "Null", "NULL"}
+NULLS = {"", "~", "null", "Null", "NULL"}
 
 
 @dataclass
@@ -172,7 +172,7 @@ class _Reader:
         self._count(node)
         self._text.values[where] = self._source(node)
         if node.id == "scalar":
-            plain = not node.style and node.value in _NULLS
+            plain = not node.style and node.value in NULLS
             return None if plain else str(node.value)
         self._open.append(node)
         if len(self._open) > MOST_LEVELS:

@@ -1,0 +1,315 @@
+"""`give`, `deny` and `withdraw`: lines among the bindings, said in the words in which the files say them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import click
+
+from justlane.cli import options
+from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.engine.changes.remarks import about_given
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.files.building.bindings import BUNDLE
+from justlane.files.editing import bindings
+from justlane.files.editing.bindings import Line, Spot, Taking
+from justlane.files.editing.conditions import condition_in
+from justlane.model.bindings import Binding
+from justlane.model.errors import UsageError
+from justlane.model.findings import Source
+from justlane.model.names import did_you_mean
+from justlane.model.patterns import ANY
+from justlane.model.people import Principal, PrincipalKind
+from justlane.model.scopes import platform_of
+
+_PLACING = (
+    click.option("--before", metavar="LINE", help="Where the order decides: stand before this line, FILE:LINE."),
+    click.option("--after", metavar="LINE", help="Stand after this line, FILE:LINE."),
+    click.option("--last", is_flag=True, help="Stand behind all others."),
+)
+
+_SAYING = (
+    click.argument("roles", nargs=-1, required=True, metavar="ROLE..."),
+    click.option("--to", "to", multiple=True, required=True, metavar="PRINCIPAL", help="`group NAME`, `user NAME`, …"),
+    click.option("--at", "at", multiple=True, metavar="SCOPE", help="Where: an address, or a pattern."),
+    click.option("--because", required=True, metavar="REASON", help="Why, for whoever inherits the estate."),
+    click.option("--here-only", is_flag=True, help="The scope itself, nothing below."),
+    click.option(
+        "--when", "when", multiple=True, metavar="CONDITION", help="`from network 192.0.2.0/24`, `multi-factor yes`, …"
+    ),
+    click.option("--from", "first_day", metavar="DATE", help="The first day on which it counts."),
+    click.option("--until", "last_day", metavar="DATE", help="The last day on which it counts."),
+    *_PLACING,
+)
+
+
+def _saying(command: Any) -> Any:
+    for option in reversed(_SAYING):
+        command = option(command)
+    return command
+
+
+@click.command()
+@_saying
+@editing_options
+@click.pass_context
+def give(ctx: click.Context, /, **given: Any) -> None:
+    """Give ROLE… to somebody at a place.
+
+    The new line stands beside its likes: in the same file, behind the last one with the same role or the same group.
+    Where the order of lines decides, say where it is to stand. Shows first who gains and loses what.
+
+    \b
+    Examples:
+      justlane give station-keeper --to "group radar-crew" --at fieldnet/south/bar \\
+        --because "An old radar of theirs stands there."
+      justlane give bundle storm-kit --to "user dana.brine" --until 2027-03-31 --because "Helps out in a storm."
+
+    Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
+    """
+    _say(ctx, given, deny=False)
+
+
+@click.command()
+@_saying
+@editing_options
+@click.pass_context
+def deny(ctx: click.Context, /, **given: Any) -> None:
+    """Take ROLE… away from somebody at a place, whoever else gives it.
+
+    \b
+    Example:
+      justlane deny worker --to "group contractors" --at planboard/storm-season --when "days sat,sun" \\
+        --because "Weekends are not in the contract."
+
+    Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
+    """
+    _say(ctx, given, deny=True)
+
+
+def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
+    editing = begun(given)
+    index = editing.index
+    at = tuple(_place(index, address) for address in given["at"])
+    roles = _roles(index, given["roles"], at)
+    to = tuple(str(_principal(index, text, _platforms(index, roles, at))) for text in given["to"])
+    line = Line(
+        roles, to, _reason(given["because"]), at, deny, given["here_only"], condition_in(given["when"]),
+        _day("--from", given["first_day"]), _day("--until", given["last_day"]),
+    )  # fmt: skip
+    platforms = [index.platform(name) for name in _platforms(index, roles, at)]
+    source = bindings.give(editing.draft, line, platforms, _spot(given, platforms))
+
+    def about(after: EstateIndex) -> Any:
+        there = (b for prepared in platforms for b in after.platform(prepared.platform.name).bindings)
+        new = [b for b in there if b.source.line_address == source.line_address]
+        return about_given(index, after, new, editing.question)
+
+    settle(ctx, editing, reason=line.because, names=(*to, *at), about=about)
+
+
+def _reason(text: str) -> str:
+    if not text.strip():
+        raise UsageError("--because: found nothing, expected a reason", "say why, for whoever inherits the estate")
+    return text.strip()
+
+
+def _place(index: EstateIndex, address: str) -> str:
+    address = address.strip("/")
+    if ANY in address:
+        options.known_platform(index.estate, platform_of(address))
+        return address
+    return options.known_scope(index.estate, address)
+
+
+def _roles(index: EstateIndex, words: Sequence[str], at: Sequence[str]) -> tuple[str, ...]:
+    """Roles of the platforms of some places, or bundles as `bundle NAME`."""
+    found: list[str] = []
+    waiting = list(words)
+    while waiting:
+        word = waiting.pop(0)
+        if word == BUNDLE.strip() and waiting:
+            word = BUNDLE + waiting.pop(0)
+        if word.startswith(BUNDLE):
+            name = word.removeprefix(BUNDLE).strip()
+            if name not in index.estate.bundles:
+                hint = did_you_mean(name, index.estate.bundles, "the estate declares none of that name")
+                raise UsageError(f"there is no bundle {name!r}", hint)
+            found.append(BUNDLE + name)
+            continue
+        for platform in dict.fromkeys(map(platform_of, at)):
+            options.known_role(index.estate, word, platform)
+        found.append(word)
+    bundled = [word for word in found if word.startswith(BUNDLE)]
+    if bundled and (at or len(bundled) < len(found)):
+        raise UsageError("a bundle brings its own places", "give it alone, and without --at")
+    if not bundled and not at:
+        raise UsageError("--at is missing: a role needs a place", "say where: --at SCOPE")
+    return tuple(found)
+
+
+def _platforms(index: EstateIndex, roles: Sequence[str], at: Sequence[str]) -> list[str]:
+    bundled = {name for word in roles if word.startswith(BUNDLE) for name in index.estate.bundles[word[len(BUNDLE) :]]}
+    return list(dict.fromkeys([*map(platform_of, at), *sorted(bundled)]))
+
+
+def _principal(index: EstateIndex, text: str, platforms: Sequence[str]) -> Principal:
+    """What a person says: `group crew`, or just `crew` where one thing alone has that name."""
+    text = " ".join(text.split())
+    for kind in sorted(PrincipalKind, key=len, reverse=True):
+        if text == kind and kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
+            return Principal(kind)
+        if text.startswith(f"{kind} "):
+            return _known(index, Principal(kind, text.removeprefix(f"{kind} ")), platforms)
+    people = index.estate.directory
+    local = any(text in index.estate.platforms[name].local_groups for name in platforms)
+    found = [
+        Principal(kind, text)
+        for kind, there in (
+            (PrincipalKind.GROUP, text in people.groups),
+            (PrincipalKind.USER, text in people.users),
+            (PrincipalKind.LOCAL_GROUP, local),
+        )
+        if there
+    ]
+    if len(found) > 1:
+        kinds = " and ".join(f"a {principal.kind}" for principal in found)
+        raise UsageError(f"--to: there is {kinds} named {text!r}", f"say which: --to '{found[0]}'")
+    if not found:
+        names = [*people.groups, *people.users]
+        raise UsageError(f"--to: there is no group and no user {text!r}", did_you_mean(text, names))
+    return found[0]
+
+
+def _known(index: EstateIndex, principal: Principal, platforms: Sequence[str]) -> Principal:
+    people = index.estate.directory
+    known: Any = {
+        PrincipalKind.GROUP: people.groups,
+        PrincipalKind.USER: people.users,
+        PrincipalKind.LOCAL_GROUP: {g: 0 for name in platforms for g in index.estate.platforms[name].local_groups},
+    }[principal.kind]
+    if principal.name not in known:
+        raise UsageError(f"--to: there is no {principal.kind} {principal.name!r}", did_you_mean(principal.name, known))
+    return principal
+
+
+def _day(option: str, text: str | None) -> str:
+    if not text:
+        return ""
+    from datetime import date
+
+    try:
+        return date.fromisoformat(text).isoformat()
+    except ValueError:
+        raise UsageError(f"{option}: found {text!r}, expected a day", "write it like 2027-03-31") from None
+
+
+def _spot(given: dict[str, Any], platforms: Sequence[PlatformIndex]) -> Spot | None:
+    """Where the new line is to stand; None for beside its likes."""
+    named = [name for name in ("before", "after", "last") if given[name]]
+    if len(named) > 1:
+        raise UsageError(f"--{named[0]} and --{named[1]} cannot both be", "say one place")
+    ordered = [prepared for prepared in platforms if prepared.ordered]
+    if not named:
+        if ordered and any(not b.built_in for b in ordered[0].bindings):
+            name = ordered[0].platform.name
+            hint = "say where the new line is to stand: --last, --before FILE:LINE or --after FILE:LINE"
+            raise UsageError(f"on {name} the order of the lines decides", hint)
+        return None
+    if given["last"]:
+        return Spot(None)
+    return Spot(_line(given[named[0]], platforms), named[0] == "after")
+
+
+def _line(text: str, platforms: Sequence[PlatformIndex]) -> Source:
+    """A line with a binding of one of the platforms, by FILE:LINE, or by its number where they stand in one file."""
+    file, _, number = text.rpartition(":")
+    found = {b.source for prepared in platforms for b in prepared.bindings if not b.built_in}
+    same = [s for s in found if str(s.line) == number and file in ("", s.file)]
+    if len(same) != 1:
+        some = ", ".join(s.line_address for s in sorted(found)[:8])
+        raise UsageError(f"no binding begins at {text!r}", f"name a line with one: {some}" if some else "")
+    return same[0]
+
+
+@click.command()
+@click.argument("roles", nargs=-1, metavar="[ROLE]...")
+@click.option("--from", "to", multiple=True, required=True, metavar="PRINCIPAL", help="From whom: `group NAME`, …")
+@click.option("--at", "at", multiple=True, metavar="SCOPE", help="At this place.")
+@click.option("--everywhere", is_flag=True, help="At all places.")
+@click.option("--line", metavar="LINE", help="What this line says alone, FILE:LINE.")
+@click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+@editing_options
+@click.pass_context
+def withdraw(ctx: click.Context, /, **given: Any) -> None:
+    """Take back what lines give, or deny, to somebody: ROLE…, or all roles.
+
+    Of a line that says more, only this is taken out; lists are split only as far as needed. What came through a wider
+    place or another group stays: the effect says so.
+
+    \b
+    Examples:
+      justlane withdraw log-reader --from "group auditors" --at fieldnet
+      justlane withdraw --from "group contractors" --everywhere
+
+    Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
+    """
+    if bool(given["at"]) + given["everywhere"] + bool(given["line"]) != 1:
+        raise UsageError("it is not clear where", "say one of: --at SCOPE, --everywhere, --line FILE:LINE")
+    editing = begun(given)
+    found, taking = _to_be_taken(editing, given)
+    bindings.withdraw(editing.draft, taking, found)
+    settle(ctx, editing, reason=given["because"].strip(), names=(*sorted(taking.to), *sorted(taking.at or ())))
+
+
+def _to_be_taken(editing: Editing, given: dict[str, Any]) -> tuple[list[Binding], Taking]:
+    """Every binding of the lines from which something is taken, and what."""
+    index = editing.index
+    everywhere = list(index.estate.platforms)
+    at = frozenset(_place(index, address) for address in given["at"]) if given["at"] else None
+    platforms = [index.platform(name) for name in dict.fromkeys(map(platform_of, at or everywhere))]
+    to = frozenset(str(_principal(index, text, everywhere)) for text in given["to"])
+    roles = frozenset(_joined(given["roles"]))
+    found = [b for prepared in platforms for b in bindings.given_by(prepared, roles, to, at) if not b.built_in]
+    if given["line"]:
+        line = _line(given["line"], platforms)
+        found = [binding for binding in found if binding.source == line]
+    if not found:
+        raise UsageError(_nothing(roles, to, at), _hint(index, platforms, roles, to, at))
+    lines = {binding.source for binding in found}
+    every = [b for name in everywhere for b in index.platform(name).bindings if b.source in lines]
+    return every, Taking(roles, to, at)
+
+
+def _joined(words: Sequence[str]) -> list[str]:
+    """`bundle` and a name as one."""
+    text = "\0".join(words).replace(f"{BUNDLE.strip()}\0", BUNDLE)
+    return [word for word in text.split("\0") if word]
+
+
+def _nothing(roles: frozenset[str], to: frozenset[str], at: frozenset[str] | None) -> str:
+    what = ", ".join(sorted(roles)) or "anything"
+    where = f" at {', '.join(sorted(at))}" if at else ""
+    return f"no line gives or denies {what} to {', '.join(sorted(to))}{where}"
+
+
+def _hint(
+    index: EstateIndex,
+    platforms: Sequence[PlatformIndex],
+    roles: frozenset[str],
+    to: frozenset[str],
+    at: frozenset[str] | None,
+) -> str:
+    """Where it is given instead: somewhere wider, or to a group that they are in."""
+    wider = [
+        b
+        for prepared in platforms
+        for place in at or ()
+        if place in prepared.platform.scopes
+        for b in prepared.covering_bindings(place)
+        if str(b.principal) in to and (not roles or b.role in roles)
+    ]
+    if wider:
+        return f"it is given at {wider[0].scope}, in {wider[0].source.line_address}: withdraw it there"
+    return "`justlane given NAME` shows what is given, and through what"

@@ -1,0 +1,123 @@
+"""What all editing commands do: show an edit and its effect, ask, save it and say how to take it back."""
+
+from __future__ import annotations
+
+import shlex
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import click
+
+from justlane.cli import options
+from justlane.cli.circumstances import now
+from justlane.cli.terminal import answer_to, may_ask, say, show
+from justlane.directories.interface import read_people
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.editing import saving
+from justlane.files.editing.draft import Draft
+from justlane.files.editing.journal import Told
+from justlane.files.editing.proposing import About, Proposal, acting_person, propose
+from justlane.model.errors import RefusedError
+from justlane.model.names import counted
+from justlane.platforms.journal import who
+
+Command = TypeVar("Command", bound=Callable[..., object])
+
+_OPTIONS = (
+    options.estate_option,
+    click.option("--dry-run", is_flag=True, help="Show what would change, and change nothing."),
+    click.option("--yes", is_flag=True, help="Do not ask."),
+    click.option("--even-so", metavar="REASON", default="", help="Save it although something speaks against it."),
+    click.option("--acting-as", metavar="USER", default="", help="Who you are in the directory."),
+    options.format_option("text", "json", "csv"),
+)
+
+
+def editing_options(command: Command) -> Command:
+    """The options that every editing command has."""
+    for option in reversed(_OPTIONS):
+        command = option(command)
+    return command
+
+
+@dataclass(frozen=True)
+class Editing:
+    """An edit that is being made."""
+
+    index: EstateIndex
+    draft: Draft
+    given: dict[str, Any]
+    """The options that every editing command has."""
+
+    @property
+    def question(self) -> Question:
+        """Today, in all circumstances."""
+        return Question(now())
+
+
+def begun(given: dict[str, Any]) -> Editing:
+    """An edit of the estate that the options name; what was cut off before is finished first."""
+    place = options.folder_of(given["folder"])
+    saving.finish(place)
+    return Editing(options.indexed(given["folder"]), Draft(place), given)
+
+
+def settle(
+    ctx: click.Context,
+    editing: Editing,
+    *,
+    reason: str = "",
+    names: tuple[str, ...] = (),
+    undoes: int = 0,
+    about: About = lambda after: (),
+) -> None:
+    """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved."""
+    index, draft, given = editing.index, editing.draft, editing.given
+    acting = _acting(index, given["acting_as"])
+    proposal = propose(draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about)
+    show("Proposal", proposal, given["form"])
+    if not proposal.changes or given["dry_run"]:
+        ctx.exit(1 if proposal.changes else 0)
+    _refuse(proposal, given["even_so"])
+    if not given["yes"] and not _consent(proposal):
+        say("nothing was changed")
+        ctx.exit(1)
+    effect = proposal.effect
+    told = Told(
+        acting or who(), proposal.command, reason, given["even_so"] if proposal.refusals else "", undoes, names,
+        effect.people, effect.gained, effect.lost,
+    )  # fmt: skip
+    note = saving.save(draft.folder, proposal.changes, told)
+    say(f"saved, as edit {note.number} of the journal; `justlane undo` takes it back")
+    ctx.exit(0)
+
+
+def _acting(index: EstateIndex, named: str) -> str | None:
+    if named:
+        options.known_user(index.estate, named)
+    return acting_person(index, named, who())
+
+
+def _refuse(proposal: Proposal, even_so: str) -> None:
+    if proposal.refusals and not even_so:
+        some = proposal.refusals
+        more = f"; and {len(some) - 1} more" if len(some) > 1 else ""
+        hint = "if it is right all the same, say so: --even-so REASON; nothing was changed"
+        raise RefusedError(some[0].message + more, hint)
+
+
+def _consent(proposal: Proposal) -> bool:
+    """Ask; where nobody can be asked, refuse."""
+    if not may_ask():
+        message = "an edit needs consent, and there is nobody to ask here"
+        raise RefusedError(message, "look at it with --dry-run, then use --yes; nothing was changed")
+    files = counted(len(proposal.changes), "file")
+    return answer_to(f"save this in {files}? [y/N]").lower() in ("y", "yes")
+
+
+def _spoken() -> str:
+    """The command as it was typed, without where the estate lies."""
+    return shlex.join(["justlane", *sys.argv[1:]])

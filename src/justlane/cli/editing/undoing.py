@@ -1,0 +1,100 @@
+"""`undo` and `journal`: taking edits back, and looking at what was edited."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli import options
+from justlane.cli.editing.settling import begun, editing_options, settle
+from justlane.cli.grouping import OrderedGroup
+from justlane.cli.terminal import show
+from justlane.files.editing.draft import content_of, taken_back
+from justlane.files.editing.journal import Journal, Note, standing
+from justlane.model.errors import RefusedError, UsageError
+
+
+@click.command()
+@click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+@editing_options
+@click.pass_context
+def undo(ctx: click.Context, /, **given: Any) -> None:
+    """Take back the last edit that this tool made; and again, the one before it.
+
+    Shows first who gains and loses what by that. Refused where somebody changed the same lines since.
+
+    \b
+    Example:
+      justlane undo --dry-run
+
+    Ends with 0 if it is saved, 1 if it is not saved.
+    """
+    editing = begun(given)
+    place = editing.draft.folder
+    left = standing(Journal(place).edits())
+    if not left:
+        raise UsageError("there is no edit to take back", "`justlane journal show` lists what this tool edited")
+    note = left[-1]
+    for edit in note.files:
+        content = content_of(place, edit.file)
+        editing.draft.replace(edit.file, content, taken_back(edit.file, content, edit.hunks, edit.after))
+    if not editing.draft.changes:
+        raise RefusedError(f"edit {note.number} changed nothing that is still there", "see `justlane journal show`")
+    settle(ctx, editing, reason=given["because"].strip(), names=note.names, undoes=note.number)
+
+
+@click.group(cls=OrderedGroup)
+def journal() -> None:
+    """What this tool edited: who, when, by which command, why, and what that did."""
+
+
+@journal.command("show")
+@options.estate_option
+@click.option("--by", "who", metavar="USER", help="Only what this person edited.")
+@click.option("--about", metavar="NAME", help="Only what is about this person, group or scope.")
+@click.option("--since", metavar="DAY", help="Only from this day on, such as 2026-11-25 (UTC).")
+@click.option("--until", metavar="DAY", help="Only to this day, included.")
+@options.format_option("text", "json", "csv")
+def show_edits(folder: Path | None, form: str, **given: str | None) -> None:
+    """Every edit, the last one first, with the lines that it changed.
+
+    \b
+    Examples:
+      justlane journal show
+      justlane journal show --about "group contractors" --since 2026-11-01
+    """
+    from justlane.reports.journal import Edits
+
+    edits = Journal(options.folder_of(folder)).edits()
+    undone = {note.undoes: note.number for note in edits if note.undoes}
+    show("Edits", Edits(tuple(note for note in reversed(edits) if _wanted(note, given)), undone), form)
+
+
+def _wanted(note: Note, given: dict[str, str | None]) -> bool:
+    about = given["about"]
+    day = note.when[:10]
+    return (
+        (given["who"] is None or note.who == given["who"])
+        and (about is None or any(about in (name, name.rpartition(" ")[2]) for name in note.names))
+        and (given["since"] is None or day >= given["since"])
+        and (given["until"] is None or day <= given["until"])
+    )
+
+
+@journal.command("check")
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def check_edits(ctx: click.Context, folder: Path | None, form: str) -> None:
+    """Is the journal whole: is every line bound to the one before it?
+
+    Ends with 0 if it is, 1 if a line was changed, taken out or cannot be read.
+    """
+    from justlane.reports.journal import Wholeness
+
+    kept = list(Journal(options.folder_of(folder)).kept())
+    broken = tuple((line.number, line.note is not None) for line in kept if not line.bound)
+    show("Wholeness", Wholeness(len(kept), broken), form)
+    ctx.exit(1 if broken else 0)

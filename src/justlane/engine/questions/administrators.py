@@ -1,0 +1,52 @@
+"""Who administers a platform: fully, who may do all of its administration wherever it can be done; or in part."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME
+from justlane.engine.questions.who_may import kinds_who_may, unlike
+from justlane.model.patterns import matching
+
+
+class Administrators(Struct, frozen=True):
+    """The people who administer one platform, in some circumstances."""
+
+    platform: str
+    actions: tuple[str, ...]
+    full: tuple[str, ...]
+    """Logins of those who may do all of it everywhere."""
+    limited: tuple[str, ...]
+    """Logins of those who may do some of it somewhere."""
+    at_most: int | None
+    """How many may hold it fully; None if nobody said."""
+
+
+def administration_of(prepared: PlatformIndex) -> tuple[str, ...]:
+    """The actions that are the administration of a platform; none if it does not say."""
+    said = prepared.platform.administration
+    wanted = {a for pattern in said.actions for a in matching(pattern.text, prepared.platform.actions)} if said else ()
+    return tuple(action for action in prepared.platform.actions if action in wanted)
+
+
+def administrators(index: EstateIndex, platform: str, question: Question) -> Administrators:
+    """Everybody who administers a platform, by what they may do in some circumstances."""
+    import numpy as np
+
+    prepared = index.platform(platform)
+    actions = administration_of(prepared)
+    logins = [*index.membership.roll.logins, ANONYMOUS_NAME]
+    counts, cells = np.zeros(len(logins), np.int64), 0
+    for action in actions:
+        places = [at for at in prepared.platform.scopes if prepared.applies(action, at)]
+        for place in unlike(prepared, places) if places else ():
+            cells += 1
+            for _, kind, _ in kinds_who_may(index, action, place, question):
+                counts[kind.users] += 1
+    full = np.flatnonzero(counts == cells) if cells else ()
+    some = np.flatnonzero((counts > 0) & (counts < cells))
+    said = prepared.platform.administration
+    named = [tuple(sorted(logins[n] for n in numbers)) for numbers in (full, some)]
+    return Administrators(platform, actions, named[0], named[1], said.at_most if said else None)

@@ -1,0 +1,199 @@
+"""Lines among the bindings: a new one beside its likes, one taken out, one of several in a list taken out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from msgspec import Struct
+
+from justlane.engine.facts.index import PlatformIndex
+from justlane.files.building.bindings import BUNDLE
+from justlane.files.editing.document import Document
+from justlane.files.editing.draft import Draft
+from justlane.files.editing.scalars import Value
+from justlane.model.bindings import Binding
+from justlane.model.errors import RefusedError, UsageError
+from justlane.model.findings import Source
+
+SECTION = "bindings"
+_AXES = ("to", "at")
+
+
+class Line(Struct, frozen=True):
+    """What a line among the bindings says, in the words of the files."""
+
+    roles: tuple[str, ...]
+    """Roles, or bundles as `bundle NAME`."""
+    to: tuple[str, ...]
+    because: str
+    at: tuple[str, ...] = ()
+    """Addresses or patterns; none where all roles are bundles."""
+    deny: bool = False
+    here_only: bool = False
+    when: Mapping[str, Value] = {}
+    first_day: str = ""
+    last_day: str = ""
+
+    @property
+    def value(self) -> dict[str, Value]:
+        """The keys of the line, in their order."""
+        said: dict[str, Value] = {"deny" if self.deny else "give": _few(self.roles), "to": _few(self.to)}
+        if self.at:
+            said["at"] = _few(self.at)
+        if self.here_only:
+            said["here only"] = "yes"
+        if self.when:
+            said["when"] = self.when
+        if self.first_day:
+            said["from"] = self.first_day
+        if self.last_day:
+            said["until"] = self.last_day
+        return {**said, "because": self.because}
+
+
+def _few(some: Sequence[str]) -> Value:
+    return some[0] if len(some) == 1 else list(some)
+
+
+class Spot(NamedTuple):
+    """Where a new line is to stand: beside another one."""
+
+    beside: Source | None
+    """None for the end of the list."""
+    after: bool = True
+
+
+def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spot | None) -> Source:
+    """Put a new line into the files; where it stands now. `platforms` are those that it is about."""
+    spot = spot or _beside_likes(line, platforms)
+    if spot is None or spot.beside is None:
+        file = _file_for(platforms, spot is not None)
+        document = draft.open(file)
+        if not document.has((SECTION,)):
+            document.put((SECTION,), [line.value])
+            return Source(file, document.line((SECTION, 0)))
+        place = len(document.node((SECTION,)).items)
+    else:
+        file = spot.beside.file
+        document = draft.open(file)
+        place = place_of(document, spot.beside) + spot.after
+    document.insert((SECTION,), place, line.value)
+    return Source(file, document.line((SECTION, place)))
+
+
+def _file_for(platforms: Sequence[PlatformIndex], last: bool) -> str:
+    """The file for a line that stands beside no other: that of the last binding, otherwise the platform's own."""
+    for prepared in platforms:
+        bound = [b for b in prepared.bindings if not b.built_in]
+        if bound:
+            return bound[-1].source.file
+    return platforms[0].platform.source.file
+
+
+def _beside_likes(line: Line, platforms: Sequence[PlatformIndex]) -> Spot | None:
+    """The last of the lines that are most like a new one: the same role to the same group, the same role, the same
+    group, the same platform."""
+    best: tuple[tuple[int, int], Binding] | None = None
+    names, to = set(line.roles), set(line.to)
+    for number, binding in enumerate(b for prepared in platforms for b in prepared.bindings if not b.built_in):
+        same_role, same_group = _spoken(binding) in names, str(binding.principal) in to
+        likeness = 4 * same_role + 2 * same_group + (binding.allows != line.deny)
+        if best is None or (likeness, number) > best[0]:
+            best = (likeness, number), binding
+    return Spot(best[1].source) if best else None
+
+
+def _spoken(binding: Binding) -> str:
+    return BUNDLE + binding.bundle if binding.bundle else binding.role
+
+
+def place_of(document: Document, source: Source, section: str = SECTION) -> int:
+    """Which item of a list stands at a line. RefusedError if none does any more."""
+    for place in range(len(document.node((section,)).items) if document.has((section,)) else 0):
+        if document.line((section, place)) == source.line:
+            return place
+    raise RefusedError(f"{source.line_address}: this line is not among the {section} any more", "try again")
+
+
+class Taking(NamedTuple):
+    """What is to be taken out of the bindings."""
+
+    roles: frozenset[str]
+    """Roles, or bundles as `bundle NAME`; none for all."""
+    to: frozenset[str]
+    at: frozenset[str] | None
+    """None for everywhere."""
+
+
+def withdraw(draft: Draft, taking: Taking, bindings: Iterable[Binding]) -> list[Source]:
+    """Take what some bindings give, or deny, out of their lines; the lines that it was taken out of."""
+    lines: dict[Source, list[Binding]] = {}
+    for binding in bindings:
+        lines.setdefault(binding.source, []).append(binding)
+    for source, some in sorted(lines.items(), reverse=True):
+        _take_out(draft.open(source.file), source, taking, some)
+    return sorted(lines)
+
+
+def _take_out(document: Document, source: Source, taking: Taking, bindings: Sequence[Binding]) -> None:
+    place = place_of(document, source)
+    where = (SECTION, place)
+    effect = "give" if document.has((*where, "give")) else "deny"
+    said = {axis: document.values((*where, axis)) for axis in (effect, *_AXES)}
+    gone = {
+        effect: [role for role in said[effect] if not taking.roles or _word(role) in taking.roles],
+        "to": [to for to in said["to"] if _word(to) in taking.to],
+        "at": _places(source, said["at"], taking, bindings),
+    }
+    parts = [axis for axis in said if len(gone[axis]) < len(said[axis])]
+    if not parts:
+        document.remove(where)
+        return
+    whole: Any = document.node(where).plain
+    for number, axis in enumerate(parts[1:], 1):  # what only a further line can say
+        split = {**whole, axis: _few([word for word in said[axis] if word not in gone[axis]])}
+        split |= {before: _few(gone[before]) for before in parts[:number]}
+        document.insert((SECTION,), place + 1, split)
+    for word in gone[parts[0]]:
+        document.take((*where, parts[0]), word)
+
+
+def _word(text: str) -> str:
+    """`group  crew` as `group crew`."""
+    return " ".join(text.split()) if text.startswith(("group ", "user ", "local ", BUNDLE)) else text
+
+
+def _places(source: Source, written: Sequence[str], taking: Taking, bindings: Sequence[Binding]) -> list[str]:
+    """Which of the addresses that a line names are to go. RefusedError for a part of what a pattern stands for."""
+    if taking.at is None:
+        return list(written)
+    meant: dict[str, set[str]] = {}
+    for binding in bindings:
+        meant.setdefault(binding.pattern or binding.scope, set()).add(binding.scope)
+    gone = []
+    for at in written:
+        stands_for = meant.get(at, {at})
+        if stands_for <= taking.at:
+            gone.append(at)
+        elif stands_for & taking.at:
+            message = f"{source.line_address}: {at!r} stands for {len(stands_for)} places, and not all are meant"
+            raise RefusedError(message, "name the pattern itself, or write the places out; nothing was changed")
+    return gone
+
+
+def given_by(
+    prepared: PlatformIndex, roles: frozenset[str], to: frozenset[str], at: frozenset[str] | None
+) -> Iterator[Binding]:
+    """The bindings of a platform that the files give, or deny, to some principals at some places."""
+    for binding in prepared.bindings:
+        if str(binding.principal) not in to or (roles and _spoken(binding) not in roles):
+            continue
+        if at is None or binding.bundle or binding.scope in at:
+            yield binding
+
+
+def require_some(found: Sequence[Binding], said: str, hint: str) -> None:
+    """UsageError if nothing is to be taken out."""
+    if not found:
+        raise UsageError(said, hint)

@@ -1,0 +1,146 @@
+"""A draft: changes to an estate's files that nobody has saved yet; and the lines that a change touches."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from difflib import SequenceMatcher
+from pathlib import Path
+
+from msgspec import Struct
+
+from justlane.files.disk import beneath
+from justlane.files.editing.document import Document
+from justlane.files.reading.named_files import digest_of
+from justlane.model.errors import RefusedError, StorageError
+
+AROUND = 3
+"""So many lines above and below a change are remembered, to find its place again."""
+
+
+class Hunk(Struct, frozen=True, omit_defaults=True):
+    """Lines that stand in the place of others. Lines keep their ends."""
+
+    line: int
+    """Of the first of them, from 1, in the file before."""
+    old: tuple[str, ...]
+    new: tuple[str, ...]
+    above: tuple[str, ...] = ()
+    below: tuple[str, ...] = ()
+
+
+class Changed(Struct, frozen=True):
+    """One file of a draft."""
+
+    file: str
+    before: bytes
+    after: bytes
+
+    @property
+    def hunks(self) -> tuple[Hunk, ...]:
+        """What changes, line by line."""
+        return hunks_of(self.before, self.after)
+
+
+class Draft:
+    """The files of an estate as they shall be."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._documents: dict[str, Document] = {}
+        self._whole: dict[str, Changed] = {}
+
+    def open(self, file: str) -> Document:
+        """One of the files. StorageError if it cannot be read, RefusedError if it is not YAML."""
+        if file not in self._documents:
+            self._documents[file] = Document(file, content_of(self.folder, file))
+        return self._documents[file]
+
+    def replace(self, file: str, before: bytes, after: bytes) -> None:
+        """A file's whole content."""
+        self._whole[file] = Changed(file, before, after)
+
+    @property
+    def changes(self) -> list[Changed]:
+        """The files that are not as they were."""
+        made = [Changed(d.file, d.before, d.content) for d in self._documents.values()]
+        return [change for change in (*made, *self._whole.values()) if change.before != change.after]
+
+
+def content_of(folder: Path, file: str) -> bytes:
+    """What a file of an estate holds. StorageError if it cannot be read."""
+    try:
+        return beneath.read(folder, file)
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or str(error)
+        raise StorageError(f"{file} cannot be read: {reason}", "see whether somebody changed it meanwhile") from error
+
+
+def hunks_of(before: bytes, after: bytes) -> tuple[Hunk, ...]:
+    """The lines that differ."""
+    old, new = _lines(before), _lines(after)
+    first = _alike(old, new)
+    last = _alike(old[first:][::-1], new[first:][::-1])
+    some = SequenceMatcher(None, old[first : len(old) - last], new[first : len(new) - last], autojunk=False)
+    found = []
+    for kind, start, end, start_new, end_new in some.get_opcodes():
+        if kind != "equal":
+            at, stop = first + start, first + end
+            lines = tuple(new[first + start_new : first + end_new])
+            above, below = tuple(old[max(at - AROUND, 0) : at]), tuple(old[stop : stop + AROUND])
+            found.append(Hunk(at + 1, tuple(old[at:stop]), lines, above, below))
+    return tuple(found)
+
+
+def _lines(content: bytes) -> list[str]:
+    return content.decode("utf-8", "surrogateescape").splitlines(keepends=True)
+
+
+def _alike(some: Sequence[str], others: Sequence[str]) -> int:
+    count = 0
+    for one, other in zip(some, others, strict=False):
+        if one != other:
+            break
+        count += 1
+    return count
+
+
+def carried_out(content: bytes, hunks: Sequence[Hunk]) -> bytes:
+    """A file after a change, as it was written down."""
+    lines = _lines(content)
+    for hunk in reversed(hunks):
+        lines[hunk.line - 1 : hunk.line - 1 + len(hunk.old)] = hunk.new
+    return "".join(lines).encode("utf-8", "surrogateescape")
+
+
+def taken_back(file: str, content: bytes, hunks: Sequence[Hunk], after: str) -> bytes:
+    """A file without a change that was made earlier. RefusedError if somebody changed these lines since.
+
+    `after` is the digest of what the change left; where that is still the file, nothing has to be looked for.
+    """
+    lines = _lines(content)
+    known = digest_of(content) == after
+    moved = 0
+    places = []
+    for hunk in hunks:
+        at = hunk.line - 1 + moved
+        places.append(at if known else _place_of(file, lines, hunk, at))
+        moved += len(hunk.new) - len(hunk.old)
+    for at, hunk in sorted(zip(places, hunks, strict=True), key=lambda item: -item[0]):
+        lines[at : at + len(hunk.new)] = hunk.old
+    return "".join(lines).encode("utf-8", "surrogateescape")
+
+
+def _place_of(file: str, lines: Sequence[str], hunk: Hunk, near: int) -> int:
+    """Where the lines of a change stand now."""
+    wanted = [*hunk.above, *hunk.new, *hunk.below]
+    before = len(hunk.above)
+    found = [
+        at + before
+        for at in range(len(lines) - len(wanted) + 1)
+        if lines[at] == wanted[0] and list(lines[at : at + len(wanted)]) == wanted
+    ]
+    if not found:
+        line = min(near, max(len(lines) - 1, 0)) + 1
+        message = f"{file}:{line}: somebody changed these lines since"
+        raise RefusedError(message, "take it back by hand: `justlane journal show` has the lines; nothing was changed")
+    return min(found, key=lambda at: abs(at - near))

@@ -1,0 +1,75 @@
+"""Saving a draft: under a lock, refused where a file changed meanwhile, and so that a kill at any moment loses nothing.
+
+The order: all new contents are written aside, the edit is written into the journal, the files get their new contents
+in one step each, the journal says so. Whoever comes next finishes what was cut off after the journal had it.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import os
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+from justlane.files.disk.beneath import open_folder
+from justlane.files.disk.storing import replacing
+from justlane.files.editing.draft import Changed, carried_out, content_of
+from justlane.files.editing.journal import FileEdit, Journal, Note, Told
+from justlane.files.reading.named_files import digest_of
+from justlane.model.errors import RefusedError, StorageError
+
+
+def save(folder: Path, changes: Sequence[Changed], told: Told) -> Note:
+    """Save the files of a draft. RefusedError if one is not any more what it was, StorageError if it cannot be written;
+    then nothing is changed."""
+    with locked(folder):
+        _finish(folder)
+        for change in changes:
+            if content_of(folder, change.file) != change.before:
+                message = f"{change.file} was changed while you looked at the edit"
+                raise RefusedError(message, "try again: the edit is made anew from what stands there now")
+        journal = Journal(folder)
+        edits = [FileEdit(c.file, digest_of(c.before), digest_of(c.after), c.hunks) for c in changes]
+        with replacing(folder, {c.file: c.after for c in changes}) as let_them_stand:
+            note = journal.begin(told, edits)
+            let_them_stand()
+        journal.end(note.number)
+        return note
+
+
+def finish(folder: Path) -> None:
+    """Finish an edit that was cut off, if there is one."""
+    if Journal(folder).unfinished():
+        with locked(folder):
+            _finish(folder)
+
+
+def _finish(folder: Path) -> None:
+    journal = Journal(folder)
+    note = journal.unfinished()
+    if note is None:
+        return
+    contents: dict[str, bytes] = {}
+    for edit in note.files:
+        content = content_of(folder, edit.file)
+        if digest_of(content) == edit.before:
+            contents[edit.file] = carried_out(content, edit.hunks)
+    with replacing(folder, contents) as let_them_stand:
+        let_them_stand()
+    journal.end(note.number)
+
+
+@contextmanager
+def locked(folder: Path) -> Iterator[None]:
+    """The estate's folder, while nobody else edits it with this tool; waits for whoever does."""
+    try:
+        with open_folder(folder) as handle:
+            fcntl.flock(handle, fcntl.LOCK_EX)
+            try:
+                yield
+            finally:
+                fcntl.flock(handle, fcntl.LOCK_UN)
+    except OSError as error:
+        reason = error.strerror or os.strerror(error.errno or 0)
+        raise StorageError(f"{folder} cannot be locked: {reason}", "see who may write there") from error

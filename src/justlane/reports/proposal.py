@@ -1,0 +1,122 @@
+"""An edit before it is saved: the lines that change, who gains and loses what, and what speaks against it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from justlane.files.editing.draft import Changed, Hunk
+from justlane.files.editing.proposing import Proposal
+from justlane.model.findings import Source
+from justlane.model.names import counted
+from justlane.reports import comparison
+from justlane.reports.edits import plain_effect
+from justlane.reports.findings import plain_findings
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, line, render
+
+_MOST_LINES = 60
+
+
+def plain(result: Proposal) -> dict[str, Any]:
+    """The edit as JSON values."""
+    return {
+        "command": result.command,
+        "changes": [_plain_file(change) for change in result.changes],
+        "effect": plain_effect(result.effect),
+        "groups": None if result.groups is None else [comparison.plain_group(group) for group in result.groups],
+        "remarks": [{"kind": r.kind, "message": r.message, "source": _address(r.source)} for r in result.remarks],
+        "refusals": [{"kind": r.kind, "message": r.message} for r in result.refusals],
+        "warnings": plain_findings(result.warnings),
+    }
+
+
+def _plain_file(change: Changed) -> dict[str, Any]:
+    return {"file": change.file, "lines": [_plain_hunk(hunk) for hunk in change.hunks]}
+
+
+def _plain_hunk(hunk: Hunk) -> dict[str, Any]:
+    return {"line": hunk.line, "old": _bare(hunk.old), "new": _bare(hunk.new)}
+
+
+def _bare(lines: tuple[str, ...]) -> list[str]:
+    return [text.rstrip("\r\n") for text in lines]
+
+
+def _address(source: Source | None) -> str | None:
+    return source.line_address if source else None
+
+
+def sheet(result: Proposal) -> Sheet:
+    """One row for each action that people gain or lose."""
+    rows = [
+        (what, moved.action, "yes" if moved.sensitive else "no", moved.people, moved.cells)
+        for what, some in (("gains", result.effect.gains), ("loses", result.effect.losses))
+        for moved in some
+    ]
+    return Sheet(("change", "action", "sensitive", "people", "cells"), rows)
+
+
+def text(result: Proposal, look: Look) -> str:
+    """The edit for a person."""
+    return render(_lines(result), look)
+
+
+def _lines(result: Proposal) -> Iterator[Line]:
+    if not result.changes:
+        yield line(("nothing to change", "yes"), "  the files say so already")
+    for change in result.changes:
+        yield from _file(change)
+    if result.changes:
+        yield line()
+        yield from _effect(result)
+    for remark in result.remarks:
+        told = f" ({remark.source.line_address})" if remark.source else ""
+        yield line(("note     ", "head"), remark.message + told, hanging=" " * 9)
+    for finding in result.warnings:
+        yield line(("warning  ", "warn"), f"{finding.source.line_address}: {finding.message}", hanging=" " * 9)
+    for refusal in result.refusals:
+        yield line(("against  ", "no"), refusal.message, hanging=" " * 9)
+
+
+def _file(change: Changed) -> Iterator[Line]:
+    yield line((change.file, "name"))
+    moved = left = 0
+    for hunk in change.hunks:
+        for number, said in enumerate(_bare(hunk.old), hunk.line):
+            left += 1
+            if left <= _MOST_LINES:
+                yield line((f"{number:>5} - ", "no"), said)
+        for number, said in enumerate(_bare(hunk.new), hunk.line + moved):
+            left += 1
+            if left <= _MOST_LINES:
+                yield line((f"{number:>5} + ", "yes"), said)
+        moved += len(hunk.new) - len(hunk.old)
+    if left > _MOST_LINES:
+        yield line((f"      … and {counted(left - _MOST_LINES, 'line')} more", "dim"))
+
+
+def _effect(result: Proposal) -> Iterator[Line]:
+    effect = result.effect
+    if not effect.people:
+        yield line(("effect   ", "head"), "nobody gains or loses anything")
+        return
+    yield line(
+        ("effect   ", "head"),
+        f"for {counted(effect.people, 'person', 'people')}: ",
+        (f"{counted(effect.gained, 'cell')} gained", "yes"),
+        ", ",
+        (f"{effect.lost:,} lost", "no"),
+    )
+    if result.groups is not None:
+        for group in result.groups:
+            yield from comparison.group_lines(group)
+        return
+    for mark, style, some in (("gains", "yes", effect.gains), ("loses", "no", effect.losses)):
+        for moved in some:
+            yield line(
+                (f"  {mark}   ", style),
+                (moved.action, "head"),
+                (" (sensitive)", "warn") if moved.sensitive else "",
+                f"  {counted(moved.people, 'person', 'people')}, {counted(moved.cells, 'cell')}",
+            )
