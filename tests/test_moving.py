@@ -16,7 +16,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.earlier_names import Aliases, called_today, former, renamed
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.sources import held_directly
-from justlane.engine.questions.group_sizes import Held, sizes
+from justlane.engine.surveys.group_sizes import Held, sizes
 from justlane.files.loading import load
 from justlane.files.people.differing import Differences
 from justlane.files.people.intake import Intake

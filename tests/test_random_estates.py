@@ -39,9 +39,9 @@ from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.people import person
 from justlane.engine.facts.sources import ListedBindings
 from justlane.engine.questions.expectations import verify
-from justlane.engine.questions.grid import grid
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
+from justlane.engine.surveys.grid import grid
 from justlane.files.loading import load
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome, Situation

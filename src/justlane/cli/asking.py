@@ -8,8 +8,11 @@ from typing import Any
 import click
 
 from justlane.cli import arguments, options
-from justlane.cli.circumstances import circumstance_options, question
+from justlane.cli.circumstances import NAMES, circumstance_options, question
 from justlane.cli.terminal import show
+from justlane.engine.decision.explaining import Answer
+from justlane.files.editing.scalars import Value
+from justlane.model.circumstances import Outcome
 from justlane.model.errors import UsageError
 from justlane.model.scopes import platform_of
 
@@ -22,9 +25,20 @@ from justlane.model.scopes import platform_of
 @options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
+@click.option("--expect", is_flag=True, help="Write the answer down as an expectation.")
+@click.option("--yes", is_flag=True, help="With --expect: do not ask.")
+@click.option("--dry-run", is_flag=True, help="With --expect: show what would change, and change nothing.")
 @click.pass_context
 def ask(
-    ctx: click.Context, /, user: str, action: str, scope: str, folder: Path | None, form: str, **given: Any
+    ctx: click.Context,
+    /,
+    user: str,
+    action: str,
+    scope: str,
+    folder: Path | None,
+    form: str,
+    expect: bool,
+    **given: Any,
 ) -> None:
     """May USER do ACTION at SCOPE? Why, or why not?
 
@@ -46,7 +60,30 @@ def ask(
     action = options.known_action(estate, action, scope)
     result = reply(index, user, action, scope, question(estate, given, scope))
     show("Reply", result, form)
+    if expect:
+        _expect(ctx, result.answer, folder, given)
     ctx.exit(0 if result.answer.allowed else 1)
+
+
+def _expect(ctx: click.Context, found: Answer, folder: Path | None, given: dict[str, Any]) -> None:
+    """Write an answer down as an expectation. UsageError for one that only a situation with a name could say."""
+    from justlane.cli.editing.expecting import save_expectation
+    from justlane.cli.editing.settling import begun
+
+    unnamed = [name for name in NAMES[1:] if given[name] is not None]
+    if unnamed or given["as_of"]:
+        option = (unnamed or ["as_of"])[0].replace("_", "-")
+        raise UsageError(f"--expect cannot say --{option}", "give the circumstances a name: `situations`, --situation")
+    if found.outcome is Outcome.ONLY_IF:
+        raise UsageError("an expectation says yes or no, and the answer is only if", "ask in a --situation")
+    said: dict[str, Value] = {
+        "user": found.user,
+        "may" if found.allowed else "may not": found.action,
+        "at": found.scope,
+    }
+    said |= {"in": given["situation"]} if given["situation"] else {}
+    more = {"folder": folder, "form": "text", "even_so": "", "acting_as": ""}
+    save_expectation(ctx, begun({**given, **more}), said, found.user, found.scope)
 
 
 @click.command()

@@ -13,7 +13,7 @@ from justlane.cli.terminal import show
 
 if TYPE_CHECKING:
     from justlane.engine.facts.index import PlatformIndex
-    from justlane.engine.questions.access_table import AccessTable
+    from justlane.engine.surveys.access_table import AccessTable
     from justlane.files.parquet import DataSet
     from justlane.reports.exported import Exported
 
@@ -35,7 +35,7 @@ def export(into: Path, folder: Path | None, form: str, **given: Any) -> None:
 
     Ends with 0.
     """
-    from justlane.engine.questions.access_table import AccessTable
+    from justlane.engine.surveys.access_table import AccessTable
     from justlane.files.parquet import writing
 
     index = options.indexed(folder)

@@ -163,7 +163,7 @@ def grid(
 
     Ends with 0, or with 1 if nobody may anywhere.
     """
-    from justlane.engine.questions.grid import grid as drawn
+    from justlane.engine.surveys.grid import grid as drawn
 
     index = options.indexed(folder, given["as_of"])
     place = _place(index, name, scope, of_role)

@@ -22,11 +22,16 @@ COMMANDS = {
     "reach": "justlane.cli.asking",
     "holders": "justlane.cli.looking",
     "given": "justlane.cli.looking",
-    "role": "justlane.cli.looking",
+    "role": "justlane.cli.editing.roles",
     "grid": "justlane.cli.looking",
     "give": "justlane.cli.editing.giving",
     "deny": "justlane.cli.editing.giving",
     "withdraw": "justlane.cli.editing.giving",
+    "publish": "justlane.cli.editing.groups",
+    "unpublish": "justlane.cli.editing.groups",
+    "local-group": "justlane.cli.editing.groups",
+    "scope": "justlane.cli.editing.scopes",
+    "expect": "justlane.cli.editing.expecting",
     "undo": "justlane.cli.editing.undoing",
     "journal": "justlane.cli.editing.undoing",
     "compare": "justlane.cli.comparing",
@@ -51,11 +56,16 @@ SUMMARIES = {
     "reach": "What may this user do, and where?",
     "holders": "Who may do this action here, and through what? Who may do anything here?",
     "given": "What is given to this user or group, directly or through others?",
-    "role": "What does this role hold, and who has it where?",
+    "role": "What does a role hold, who has it, which fits; make one, let it allow more or less.",
     "grid": "Who may do this action where: everybody beside every place.",
     "give": "Give a role to somebody at a place.",
     "deny": "Take a role away from somebody at a place, whoever gives it.",
     "withdraw": "Take back what a line gives.",
+    "publish": "Let a group count at a scope.",
+    "unpublish": "Let a group no longer count at a scope.",
+    "local-group": "A platform's own groups: a new one, somebody in, somebody out.",
+    "scope": "The tree of places: a new one, one moved, what a resource group gathers.",
+    "expect": "Write down what must hold.",
     "undo": "Take back the last edit.",
     "journal": "What was edited: who, when, why, and what that did.",
     "compare": "What changes from one estate to another, or between two people?",
@@ -83,7 +93,7 @@ class LaneGroup(OrderedGroup):
         """Import the command's module."""
         if cmd_name not in COMMANDS:
             return None
-        command = getattr(import_module(COMMANDS[cmd_name]), cmd_name)
+        command = getattr(import_module(COMMANDS[cmd_name]), cmd_name.replace("-", "_"))
         return command if isinstance(command, click.Command) else None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

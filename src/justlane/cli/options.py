@@ -17,7 +17,7 @@ from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.files.opening import open_estate, open_index, open_people
 from justlane.files.reading.folder import find_root, holds_root
 from justlane.model.errors import UsageError
-from justlane.model.estate import Estate
+from justlane.model.estate import Estate, Platform
 from justlane.model.patterns import matching
 from justlane.model.people import Snapshot
 from justlane.model.scopes import platform_of
@@ -149,6 +149,13 @@ def known_actions(
     known = dict.fromkeys(action for name in platforms for action in estate.platforms[name].actions)
     if not matching(pattern, known):
         _known(pattern, known, what)
+    return pattern
+
+
+def known_actions_of(platform: Platform, pattern: str) -> str:
+    """An action of a platform, or a pattern that some are like."""
+    if not matching(pattern, platform.actions):
+        _known(pattern, platform.actions, f"{platform.name} has no action")
     return pattern
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from justlane.engine.questions.access_table import AccessTable, Block
+from justlane.engine.surveys.access_table import AccessTable, Block
 from justlane.files.parquet import Columns
 from justlane.model.estate import Platform
 from justlane.reports.conditions import boxes_text

@@ -58,7 +58,7 @@ def _state(boxes: tuple[Box, ...] | None) -> str:
 def sheet(result: Comparison) -> Sheet:
     """One row for each user, action and scope that changes."""
     rows = [
-        (user, c.action, c.scope, _said(c.before), _said(c.after), "yes" if c.sensitive else "no")
+        (user, c.action, c.scope, said(c.before), said(c.after), "yes" if c.sensitive else "no")
         for group in result.groups
         for user in group.users
         for c in group.changes
@@ -66,7 +66,8 @@ def sheet(result: Comparison) -> Sheet:
     return Sheet(("user", "action", "scope", "before", "after", "sensitive"), rows)
 
 
-def _said(boxes: tuple[Box, ...] | None) -> str:
+def said(boxes: tuple[Box, ...] | None) -> str:
+    """When something is allowed, in words."""
     return f"only {boxes_text(boxes)}" if boxes else _state(boxes)
 
 
@@ -90,10 +91,10 @@ def _lines(result: Comparison) -> Iterator[Line]:
     )
     for group in result.groups:
         yield line()
-        yield from group_lines(group)
+        yield from _group(group)
 
 
-def group_lines(group: Alike) -> Iterator[Line]:
+def _group(group: Alike) -> Iterator[Line]:
     """People who change alike, and how, for a person."""
     names = ", ".join(group.users[:_MOST_NAMES])
     left = len(group.users) - _MOST_NAMES
@@ -116,5 +117,5 @@ def _change(changes: list[CellChange]) -> tuple[Span | str, ...]:
     sensitive = (" (sensitive)", "warn") if first.sensitive else ""
     told = f" at {places}"
     if first.before or first.after:
-        told += f": before, {_said(first.before)}; now, {_said(first.after)}"
+        told += f": before, {said(first.before)}; now, {said(first.after)}"
     return (mark, (first.action, "head"), sensitive, told)

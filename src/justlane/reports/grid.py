@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.questions.grid import Grid, GridRow
+from justlane.engine.surveys.grid import Grid, GridRow
 from justlane.model.circumstances import Outcome
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from justlane.engine.changes.comparison import Alike, CellChange
 from justlane.files.editing.draft import Changed, Hunk
 from justlane.files.editing.proposing import Proposal
 from justlane.model.findings import Source
@@ -13,9 +14,48 @@ from justlane.reports import comparison
 from justlane.reports.edits import plain_effect
 from justlane.reports.findings import plain_findings
 from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.layout import Line, Span, line, render
 
 _MOST_LINES = 60
+_MOST_GROUPS = 20
+_MOST_NAMES = 6
+_MOST_PLACES = 3
+
+
+def _group(group: Alike) -> Iterator[Line]:
+    """People who change alike; actions that change at the same places on one line."""
+    more = f" and {len(group.users) - _MOST_NAMES} more" if len(group.users) > _MOST_NAMES else ""
+    each = f"{len(group.users)} people, each " if len(group.users) > 1 else ""
+    yield line(
+        (", ".join(group.users[:_MOST_NAMES]) + more, "name"),
+        (f"  ({each}{group.gained} gained, {group.lost} lost)", "dim"),
+        hanging="  ",
+    )
+    by_action: dict[tuple[object, ...], list[CellChange]] = {}
+    for change in group.changes:
+        by_action.setdefault((change.action, change.before, change.after), []).append(change)
+    alike: dict[tuple[object, ...], list[list[CellChange]]] = {}
+    for (_, *when), changes in by_action.items():
+        alike.setdefault((tuple(change.scope for change in changes), *when), []).append(changes)
+    for together in alike.values():
+        places = [change.scope for change in together[0]]
+        yield line(*_together([changes[0] for changes in together], places), hanging=" " * 10)
+
+
+def _together(changes: list[CellChange], places: list[str]) -> Iterator[Span | str]:
+    one = changes[0]
+    if one.gains != one.loses:
+        yield ("  gains   ", "yes") if one.gains else ("  loses   ", "no")
+    else:
+        yield "  moves   ", "warn"
+    for number, change in enumerate(changes):
+        yield ", " if number else ""
+        yield change.action, "head"
+        yield (" (sensitive)", "warn") if change.sensitive else ""
+    more = f" and {len(places) - _MOST_PLACES} more places" if len(places) > _MOST_PLACES else ""
+    yield f" at {', '.join(places[:_MOST_PLACES])}{more}"
+    if one.before or one.after:
+        yield f": before, {comparison.said(one.before)}; now, {comparison.said(one.after)}"
 
 
 def plain(result: Proposal) -> dict[str, Any]:
@@ -86,11 +126,11 @@ def _file(change: Changed) -> Iterator[Line]:
         for number, said in enumerate(_bare(hunk.old), hunk.line):
             left += 1
             if left <= _MOST_LINES:
-                yield line((f"{number:>5} - ", "no"), said)
+                yield line((f"{number:>5} - ", "no"), said, hanging=" " * 12)
         for number, said in enumerate(_bare(hunk.new), hunk.line + moved):
             left += 1
             if left <= _MOST_LINES:
-                yield line((f"{number:>5} + ", "yes"), said)
+                yield line((f"{number:>5} + ", "yes"), said, hanging=" " * 12)
         moved += len(hunk.new) - len(hunk.old)
     if left > _MOST_LINES:
         yield line((f"      … and {counted(left - _MOST_LINES, 'line')} more", "dim"))
@@ -109,8 +149,12 @@ def _effect(result: Proposal) -> Iterator[Line]:
         (f"{effect.lost:,} lost", "no"),
     )
     if result.groups is not None:
-        for group in result.groups:
-            yield from comparison.group_lines(group)
+        for group in result.groups[:_MOST_GROUPS]:
+            yield from _group(group)
+        left = result.groups[_MOST_GROUPS:]
+        if left:
+            people = counted(sum(len(group.users) for group in left), "person", "people")
+            yield line((f"  … and {people} more in {len(left)} ways; --format json has all", "dim"))
         return
     for mark, style, some in (("gains", "yes", effect.gains), ("loses", "no", effect.losses)):
         for moved in some:

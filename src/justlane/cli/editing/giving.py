@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from justlane.cli import options
+from justlane.cli.editing.naming import day_of, principal_named, reason_of
 from justlane.cli.editing.settling import Editing, begun, editing_options, settle
 from justlane.engine.changes.remarks import about_given
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -20,7 +21,6 @@ from justlane.model.errors import UsageError
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import ANY
-from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
 _PLACING = (
@@ -93,10 +93,10 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
     index = editing.index
     at = tuple(_place(index, address) for address in given["at"])
     roles = _roles(index, given["roles"], at)
-    to = tuple(str(_principal(index, text, _platforms(index, roles, at))) for text in given["to"])
+    to = tuple(str(principal_named(index, text, _platforms(index, roles, at))) for text in given["to"])
     line = Line(
-        roles, to, _reason(given["because"]), at, deny, given["here_only"], condition_in(given["when"]),
-        _day("--from", given["first_day"]), _day("--until", given["last_day"]),
+        roles, to, reason_of(given["because"]), at, deny, given["here_only"], condition_in(given["when"]),
+        day_of("--from", given["first_day"]), day_of("--until", given["last_day"]),
     )  # fmt: skip
     platforms = [index.platform(name) for name in _platforms(index, roles, at)]
     source = bindings.give(editing.draft, line, platforms, _spot(given, platforms))
@@ -107,12 +107,6 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
         return about_given(index, after, new, editing.question)
 
     settle(ctx, editing, reason=line.because, names=(*to, *at), about=about)
-
-
-def _reason(text: str) -> str:
-    if not text.strip():
-        raise UsageError("--because: found nothing, expected a reason", "say why, for whoever inherits the estate")
-    return text.strip()
 
 
 def _place(index: EstateIndex, address: str) -> str:
@@ -152,57 +146,6 @@ def _roles(index: EstateIndex, words: Sequence[str], at: Sequence[str]) -> tuple
 def _platforms(index: EstateIndex, roles: Sequence[str], at: Sequence[str]) -> list[str]:
     bundled = {name for word in roles if word.startswith(BUNDLE) for name in index.estate.bundles[word[len(BUNDLE) :]]}
     return list(dict.fromkeys([*map(platform_of, at), *sorted(bundled)]))
-
-
-def _principal(index: EstateIndex, text: str, platforms: Sequence[str]) -> Principal:
-    """What a person says: `group crew`, or just `crew` where one thing alone has that name."""
-    text = " ".join(text.split())
-    for kind in sorted(PrincipalKind, key=len, reverse=True):
-        if text == kind and kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
-            return Principal(kind)
-        if text.startswith(f"{kind} "):
-            return _known(index, Principal(kind, text.removeprefix(f"{kind} ")), platforms)
-    people = index.estate.directory
-    local = any(text in index.estate.platforms[name].local_groups for name in platforms)
-    found = [
-        Principal(kind, text)
-        for kind, there in (
-            (PrincipalKind.GROUP, text in people.groups),
-            (PrincipalKind.USER, text in people.users),
-            (PrincipalKind.LOCAL_GROUP, local),
-        )
-        if there
-    ]
-    if len(found) > 1:
-        kinds = " and ".join(f"a {principal.kind}" for principal in found)
-        raise UsageError(f"--to: there is {kinds} named {text!r}", f"say which: --to '{found[0]}'")
-    if not found:
-        names = [*people.groups, *people.users]
-        raise UsageError(f"--to: there is no group and no user {text!r}", did_you_mean(text, names))
-    return found[0]
-
-
-def _known(index: EstateIndex, principal: Principal, platforms: Sequence[str]) -> Principal:
-    people = index.estate.directory
-    known: Any = {
-        PrincipalKind.GROUP: people.groups,
-        PrincipalKind.USER: people.users,
-        PrincipalKind.LOCAL_GROUP: {g: 0 for name in platforms for g in index.estate.platforms[name].local_groups},
-    }[principal.kind]
-    if principal.name not in known:
-        raise UsageError(f"--to: there is no {principal.kind} {principal.name!r}", did_you_mean(principal.name, known))
-    return principal
-
-
-def _day(option: str, text: str | None) -> str:
-    if not text:
-        return ""
-    from datetime import date
-
-    try:
-        return date.fromisoformat(text).isoformat()
-    except ValueError:
-        raise UsageError(f"{option}: found {text!r}, expected a day", "write it like 2027-03-31") from None
 
 
 def _spot(given: dict[str, Any], platforms: Sequence[PlatformIndex]) -> Spot | None:
@@ -269,7 +212,7 @@ def _to_be_taken(editing: Editing, given: dict[str, Any]) -> tuple[list[Binding]
     everywhere = list(index.estate.platforms)
     at = frozenset(_place(index, address) for address in given["at"]) if given["at"] else None
     platforms = [index.platform(name) for name in dict.fromkeys(map(platform_of, at or everywhere))]
-    to = frozenset(str(_principal(index, text, everywhere)) for text in given["to"])
+    to = frozenset(str(principal_named(index, text, everywhere, "--from")) for text in given["to"])
     roles = frozenset(_joined(given["roles"]))
     found = [b for prepared in platforms for b in bindings.given_by(prepared, roles, to, at) if not b.built_in]
     if given["line"]:

@@ -10,8 +10,8 @@ from msgspec import Struct
 from justlane.engine.changes.comparison import Differences
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.questions.administrators import administration_of, administrators
 from justlane.engine.questions.expectations import Verdict, verify
+from justlane.engine.surveys.administrators import administration_of, administrators
 from justlane.model.scopes import platform_of
 
 _GAINS, _LOSES = 2, 3

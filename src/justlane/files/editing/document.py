@@ -77,8 +77,26 @@ class Document:
 
     # --- items of lists, entries of mappings ---------------------------------------------------------------------
 
-    def insert(self, path: Path, place: int, value: Value, key: str = "") -> None:
-        """A further item of the list at a path, or entry of the mapping there, as number `place` of them."""
+    def written(self, path: Path) -> tuple[str, ...]:
+        """The lines of an entry of a mapping as they are written, from its column on; none where it is not in lines of
+        its own. Comments inside belong to it."""
+        *above, key = path
+        holder = self.node(tuple(above))
+        pair = holder.pair(str(key))
+        if holder.flow or pair is None or holder.alias:
+            return ()
+        start, end = pair[0].start, max(pair[0].end, pair[1].end)
+        first = self._lines.start(start)
+        lines = self._text[first : self._lines.end(end)].splitlines()
+        column = start - first
+        own = not lines[0][:column].strip() and all(not line[:column].strip() for line in lines)
+        return tuple(line[column:].rstrip() for line in lines) if own else ()
+
+    def insert(self, path: Path, place: int, value: Value, key: str = "", lines: Sequence[str] = ()) -> None:
+        """A further item of the list at a path, or entry of the mapping there, as number `place` of them.
+
+        `lines` are how the entry is written already, from its column on.
+        """
         node = self.node(path)
         self._require_own(node)
 
@@ -94,7 +112,7 @@ class Document:
         if node.flow or node.kind == "scalar":
             self._splice([self._into_flow(node, place, value, key)], path, meant)
         else:
-            self._splice([self._into_block(node, place, value, key)], path, meant)
+            self._splice([self._into_block(node, place, value, key, lines)], path, meant)
 
     def _into_flow(self, node: Node, place: int, value: Value, key: str) -> tuple[int, int, str]:
         text = f"{scalar(key, flow=True)}: {in_flow(value)}" if key else in_flow(value)
@@ -107,11 +125,11 @@ class Document:
             return entries[place][0], entries[place][0], f"{text}, "
         return entries[-1][1], entries[-1][1], f", {text}"
 
-    def _into_block(self, node: Node, place: int, value: Value, key: str) -> tuple[int, int, str]:
+    def _into_block(self, node: Node, place: int, value: Value, key: str, ready: Sequence[str]) -> tuple[int, int, str]:
         column = node.start - self._lines.start(node.start)
         entries = self._own(node)
         parted = self._parted(entries)
-        lines = self._lines_of(value, key, column)
+        lines = [f"{' ' * column}{line}".rstrip() for line in ready] or self._lines_of(value, key, column)
         new = self._lines.newline
         if place:
             at = self._lines.end(entries[place - 1][1])
@@ -233,16 +251,16 @@ class Document:
 
     # --- keys and values -----------------------------------------------------------------------------------------
 
-    def put(self, path: Path, value: Value, after: Sequence[str] = ()) -> None:
+    def put(self, path: Path, value: Value, after: Sequence[str] = (), lines: Sequence[str] = ()) -> None:
         """Let a key have a value: replaced where it stands, or put behind the last of the keys `after` that stand."""
         *above, key = path
         holder = self.node(tuple(above))
-        known = holder.keys()
-        if key in known:
+        known = holder.keys() if holder.kind == "mapping" else {}
+        if isinstance(key, int) or key in known:
             self._replace(path, value)
             return
         places = [known[name] for name in after if name in known]
-        self.insert(tuple(above), max(places) + 1 if places else len(known), value, str(key))
+        self.insert(tuple(above), max(places) + 1 if places else len(known), value, str(key), lines)
 
     def _replace(self, path: Path, value: Value) -> None:
         *above, key = path

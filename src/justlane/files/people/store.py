@@ -22,7 +22,7 @@ from justlane.model.people import Directory, Group, Membership, Principal, Princ
 
 if TYPE_CHECKING:
     from justlane.engine.everybody.roll import Roll
-    from justlane.engine.questions.group_sizes import Held, Size
+    from justlane.engine.surveys.group_sizes import Held, Size
 
 T = TypeVar("T")
 
@@ -239,7 +239,7 @@ class PeopleStore:
 
     def sizes(self, pattern: str = "") -> list[tuple[Group, Size]]:
         """Groups whose names fit a pattern, without their members but with the numbers of them, by name."""
-        from justlane.engine.questions.group_sizes import sizes
+        from justlane.engine.surveys.group_sizes import sizes
 
         fits = fitting(pattern)
         names = {name: n for n, name in self._tables.stream("SELECT id, name FROM groups", (int, str)) if fits(name)}
@@ -250,7 +250,7 @@ class PeopleStore:
 
     def _held(self, number: int) -> Held:
         """What a group holds, by number."""
-        from justlane.engine.questions.group_sizes import Held
+        from justlane.engine.surveys.group_sizes import Held
 
         rows = self._tables.rows("SELECT members FROM groups WHERE id = ?", (bytes,), number)
         codes = [code for code, _ in _pairs(rows[0][0])] if rows else []

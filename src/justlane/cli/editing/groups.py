@@ -1,0 +1,157 @@
+"""`local-group`, `publish` and `unpublish`: a platform's own groups, and where the directory's count on it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from justlane.cli import options
+from justlane.cli.editing.naming import day_of, known_group, principal_named, reason_of
+from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.cli.grouping import OrderedGroup
+from justlane.engine.changes.remarks import Remark
+from justlane.engine.facts.index import PlatformIndex
+from justlane.files.editing import groups as edits
+from justlane.model.errors import UsageError
+from justlane.model.people import LocalGroup
+from justlane.model.scopes import platform_of
+
+_because = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+_member = click.argument("member", metavar="PRINCIPAL")
+
+
+@click.group("local-group", cls=OrderedGroup)
+def local_group() -> None:
+    """A platform's own groups, which hold groups of the directory."""
+
+
+def _found(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, LocalGroup]:
+    editing = begun(given)
+    platform, name = known_group(editing.index, given["name"], given["platform"])
+    prepared = editing.index.platform(platform)
+    return editing, prepared, prepared.platform.local_groups[name]
+
+
+@local_group.command("add", short_help="A new local group.")
+@click.argument("name")
+@click.option("--on", "platform", metavar="PLATFORM", required=True, help="The platform that keeps it.")
+@click.option("--for", "purpose", metavar="TEXT", required=True, help="Who is in it.")
+@click.option("--holding", "members", multiple=True, required=True, metavar="PRINCIPAL", help="Whom it holds.")
+@_because
+@editing_options
+@click.pass_context
+def add(ctx: click.Context, /, **given: Any) -> None:
+    """A new local group NAME.
+
+    \b
+    Example:
+      justlane local-group add watch --on planboard --for "Whoever watches at night." --holding "group service-desk"
+    """
+    editing = begun(given)
+    platform = options.known_platform(editing.index.estate, given["platform"])
+    members = [principal_named(editing.index, text, (), "--holding") for text in given["members"]]
+    edits.add_group(editing.draft, editing.index.platform(platform), given["name"], given["purpose"], members)
+    settle(ctx, editing, reason=given["because"].strip(), names=(f"local group {given['name']}",))
+
+
+@local_group.command("put", short_help="Somebody into a local group.")
+@click.argument("name")
+@_member
+@click.option("--on", "platform", metavar="PLATFORM", help="Where several platforms have a group of that name.")
+@click.option("--because", default="", metavar="REASON", help="Why; a user is an exception and needs one.")
+@click.option("--until", metavar="DATE", help="The last day on which it is a member.")
+@editing_options
+@click.pass_context
+def put(ctx: click.Context, /, **given: Any) -> None:
+    """Put a group of the directory, or as an exception a user, into the local group NAME.
+
+    \b
+    Example:
+      justlane local-group put planners "user petra.loam" --because "Leads the storm season." --until 2027-03-31
+    """
+    editing, prepared, found = _found(given)
+    member = principal_named(editing.index, given["member"], (), "PRINCIPAL")
+    because = reason_of(given["because"]) if member.kind == "user" else given["because"].strip()
+    if member in [held.member for held in found.members]:
+        raise UsageError(f"{found.name} holds {member} already", f"see {found.source.line_address}")
+    until = day_of("--until", given["until"])
+    edits.put(editing.draft, prepared.platform.name, found, member, because, until)
+    settle(ctx, editing, reason=because, names=(f"local group {found.name}", str(member)))
+
+
+@local_group.command("take", short_help="Somebody out of a local group.")
+@click.argument("name")
+@_member
+@click.option("--on", "platform", metavar="PLATFORM", help="Where several platforms have a group of that name.")
+@_because
+@editing_options
+@click.pass_context
+def take(ctx: click.Context, /, **given: Any) -> None:
+    """Take a group or a user out of the local group NAME.
+
+    \b
+    Example:
+      justlane local-group take planners "user petra.loam"
+    """
+    editing, _, found = _found(given)
+    member = principal_named(editing.index, given["member"], (), "PRINCIPAL")
+    edits.take(editing.draft, found, member)
+    settle(ctx, editing, reason=given["because"].strip(), names=(f"local group {found.name}", str(member)))
+
+
+def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
+    editing = begun(given)
+    scopes = [options.known_scope(editing.index.estate, scope) for scope in given["scopes"]]
+    platforms = {platform_of(scope) for scope in scopes}
+    if len(platforms) > 1:
+        raise UsageError(f"these scopes are on {' and '.join(sorted(platforms))}", "one platform at a time")
+    prepared = editing.index.platform(scopes[0])
+    if not prepared.platform.habits.publication:
+        hint = f"every group counts there: see `habits` at {prepared.platform.source.line_address}"
+        raise UsageError(f"{prepared.platform.name} needs no publication", hint)
+    group = principal_named(editing.index, given["group"], (), "GROUP")
+    if group.kind != "group":
+        raise UsageError(f"{group} needs no publication", "only groups of the directory do")
+    return editing, prepared, group.name, scopes
+
+
+@click.command()
+@click.argument("group")
+@click.option("--to", "scopes", multiple=True, required=True, metavar="SCOPE", help="There and in all it contains.")
+@_because
+@editing_options
+@click.pass_context
+def publish(ctx: click.Context, /, **given: Any) -> None:
+    """Let GROUP count at a scope and in all that it contains, where a platform asks for that.
+
+    \b
+    Example:
+      justlane publish contractors --to planboard/stations
+
+    Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
+    """
+    editing, prepared, group, scopes = _of(given)
+    covered = edits.publish(editing.draft, prepared, group, scopes)
+    notes = [Remark("published-already", f"{group} counts at {scope} already") for scope in covered]
+    settle(ctx, editing, reason=given["because"].strip(), names=(group, *scopes), about=lambda after: notes)
+
+
+@click.command()
+@click.argument("group")
+@click.option("--from", "scopes", multiple=True, required=True, metavar="SCOPE", help="Where it was published.")
+@_because
+@editing_options
+@click.pass_context
+def unpublish(ctx: click.Context, /, **given: Any) -> None:
+    """Let GROUP no longer count at a scope to which it was published.
+
+    \b
+    Example:
+      justlane unpublish contractors --from planboard/storm-season
+
+    Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
+    """
+    editing, prepared, group, scopes = _of(given)
+    edits.unpublish(editing.draft, prepared, group, scopes)
+    settle(ctx, editing, reason=given["because"].strip(), names=(group, *scopes))

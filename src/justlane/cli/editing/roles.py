@@ -1,0 +1,294 @@
+"""`role`: what roles hold, and making them: a copy, an action more, an action less, all but some."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli import arguments, options
+from justlane.cli.circumstances import now
+from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.cli.looking import role
+from justlane.cli.terminal import look, show, write
+from justlane.engine.changes.remarks import Remark
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.files.editing import roles as edits
+from justlane.files.editing.scalars import Value
+from justlane.model.errors import UsageError
+from justlane.model.patterns import matching
+from justlane.model.roles import Role
+
+_because = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+
+
+def _opened(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, Role]:
+    editing = begun(given)
+    where = options.platform_with(editing.index.estate, "role", given["name"], given["platform"])
+    prepared = editing.index.platform(where)
+    return editing, prepared, prepared.platform.roles[given["name"]]
+
+
+def _patterns(prepared: PlatformIndex, texts: Sequence[str]) -> tuple[str, ...]:
+    for text in texts:
+        options.known_actions_of(prepared.platform, text)
+    return tuple(texts)
+
+
+def _settle(ctx: click.Context, editing: Editing, role: Role, reason: str, notes: Iterable[Remark] = ()) -> None:
+    told = tuple(notes)
+    settle(ctx, editing, reason=reason.strip(), names=(role.name,), about=lambda after: told)
+
+
+def _matches(prepared: PlatformIndex, patterns: Sequence[str]) -> Iterator[Remark]:
+    """What each pattern stands for now."""
+    for pattern in patterns:
+        if "*" in pattern:
+            found = matching(pattern, prepared.platform.actions)
+            yield Remark("matches", f"{pattern!r} matches {len(found)} now: {', '.join(found)}")
+
+
+@role.command("copy", short_help="A new role that begins as a copy of another one.")
+@arguments.role_argument
+@click.argument("new", metavar="NEW")
+@click.option("--for", "purpose", required=True, metavar="TEXT", help="What people with the new role do.")
+@click.option("--kind", "kinds", multiple=True, metavar="WORD", help="A word by which it is found.")
+@_because
+@options.platform_option
+@editing_options
+@click.pass_context
+def role_copy(ctx: click.Context, /, **given: Any) -> None:
+    """A NEW role that holds what the role NAME holds, and says where it was copied from.
+
+    \b
+    Example:
+      justlane role copy station-keeper night-keeper --for "Keeps stations alive at night."
+    """
+    editing, prepared, origin = _opened(given)
+    edits.copy(editing.draft, prepared, origin, given["new"], given["purpose"], given["kinds"])
+    _settle(ctx, editing, origin, given["because"])
+
+
+@role.command("allow", short_help="Let a role allow actions, or leave them out no longer.")
+@arguments.role_argument
+@click.argument("actions", nargs=-1, required=True, metavar="ACTION...")
+@click.option("--except", "but", multiple=True, metavar="ACTION", help="All of them but this.")
+@_because
+@options.platform_option
+@editing_options
+@click.pass_context
+def role_allow(ctx: click.Context, /, **given: Any) -> None:
+    """Let the role NAME allow ACTION…, names or patterns; what it left out on purpose is left out no longer.
+
+    \b
+    Examples:
+      justlane role allow log-reader silence-alarm
+      justlane role allow night-keeper "*" --except "manage-*" --except retire-station
+    """
+    editing, prepared, found = _opened(given)
+    patterns, but = _patterns(prepared, given["actions"]), _patterns(prepared, given["but"])
+    edits.allow(editing.draft, found, patterns, but)
+    _settle(ctx, editing, found, given["because"], _matches(prepared, (*patterns, *but)))
+
+
+@role.command("except", short_help="Let a role leave actions out, whatever it allows otherwise.")
+@arguments.role_argument
+@click.argument("actions", nargs=-1, required=True, metavar="ACTION...")
+@_because
+@options.platform_option
+@editing_options
+@click.pass_context
+def role_except(ctx: click.Context, /, **given: Any) -> None:
+    """Let the role NAME leave ACTION… out, whatever it allows or builds on; `role allow` turns that back.
+
+    \b
+    Example:
+      justlane role except night-keeper update-firmware
+    """
+    editing, prepared, found = _opened(given)
+    patterns = _patterns(prepared, given["actions"])
+    edits.leave_out(editing.draft, found, patterns)
+    _settle(ctx, editing, found, given["because"], _matches(prepared, patterns))
+
+
+@role.command("drop", short_help="Take out of a role what it says itself.")
+@arguments.role_argument
+@click.argument("actions", nargs=-1, required=True, metavar="ACTION...")
+@_because
+@options.platform_option
+@editing_options
+@click.pass_context
+def role_drop(ctx: click.Context, /, **given: Any) -> None:
+    """Take ACTION… out of what the role NAME allows, excepts or builds on, as its own lines say it.
+
+    \b
+    Example:
+      justlane role drop log-reader silence-alarm
+    """
+    editing, prepared, found = _opened(given)
+    edits.drop(editing.draft, prepared, found, given["actions"])
+    _settle(ctx, editing, found, given["because"], _matches(prepared, given["actions"]))
+
+
+@role.command("describe", short_help="Say what a role is for, who answers for it, how it is found.")
+@arguments.role_argument
+@click.option("--for", "purpose", metavar="TEXT", help="What people with the role do.")
+@click.option("--owner", metavar="PRINCIPAL", help="Who answers for it: `user NAME` or `group NAME`.")
+@click.option("--kind", "kinds", multiple=True, metavar="WORD", help="A word by which it is found; all of them anew.")
+@_because
+@options.platform_option
+@editing_options
+@click.pass_context
+def role_describe(ctx: click.Context, /, **given: Any) -> None:
+    """Say what the role NAME is for, who answers for it, and by which words it is found.
+
+    \b
+    Example:
+      justlane role describe log-reader --for "Reads what a station has logged." --kind reading
+    """
+    editing, _, found = _opened(given)
+    said: dict[str, Value] = {}
+    for key, value in (("for", given["purpose"]), ("owner", given["owner"])):
+        if value is not None:
+            said[key] = value
+    if given["kinds"]:
+        said["kind"] = given["kinds"][0] if len(given["kinds"]) == 1 else list(given["kinds"])
+    if not said:
+        raise UsageError("there is nothing to say", "name --for, --owner or --kind")
+    edits.describe(editing.draft, found, said)
+    _settle(ctx, editing, found, given["because"])
+
+
+@role.command("compare", short_help="Two roles side by side; or a copy and what it was copied from.")
+@arguments.role_argument
+@click.argument("other", required=False, metavar="[OTHER]")
+@options.platform_option
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def role_compare(
+    ctx: click.Context, name: str, other: str | None, platform: str | None, folder: Path | None, form: str
+) -> None:
+    """The roles NAME and OTHER side by side; without OTHER, the one that NAME was copied from.
+
+    \b
+    Example:
+      justlane role compare station-keeper field-manager
+
+    Ends with 0 if they hold the same, 1 if they differ.
+    """
+    from justlane.engine.surveys.roles import beside
+
+    index = options.indexed(folder)
+    where = options.platform_with(index.estate, "role", name, platform)
+    found = index.platform(where).platform.roles[name]
+    if other is None and not found.copied_from:
+        raise UsageError(f"{name} does not say what it was copied from", "name the other role")
+    second = options.known_role(index.estate, other or found.copied_from, where)
+    result = beside(index.platform(where), name, second)
+    show("Beside", result, form)
+    ctx.exit(0 if result.equal else 1)
+
+
+@role.command("list", short_help="Which roles there are, by kind, action, holder; or as a ladder.")
+@click.option("--on", "platform", metavar="PLATFORM", help="Only of this platform.")
+@click.option("--kind", metavar="WORD", default="", help="Only those with this word.")
+@click.option("--with", "action", metavar="ACTION", default="", help="Only those that hold this action.")
+@click.option("--held-by", metavar="NAME", help="Only what this user or group is given, directly or through others.")
+@click.option("--unused", is_flag=True, help="Only those that are given to nobody.")
+@click.option("--ladder", is_flag=True, help="Which roles hold all of which others.")
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def role_list(
+    ctx: click.Context, /, platform: str | None, folder: Path | None, form: str, ladder: bool, **given: Any
+) -> None:
+    """Which roles there are: how much each holds, how many people have it, how much administration is in it.
+
+    \b
+    Examples:
+      justlane role list --on fieldnet --ladder
+      justlane role list --with retire-station
+      justlane role list --unused
+
+    Ends with 0, or with 1 if no role is like that.
+    """
+    from justlane.engine.surveys.roles import roles_of
+    from justlane.reports.roles import ladder as as_ladder
+
+    index = options.indexed(folder)
+    platforms = [options.known_platform(index.estate, platform)] if platform else list(index.estate.platforms)
+    result = roles_of(index, platforms, _wanted(index, platforms, given), Question(now()))
+    if ladder and form == "text":
+        write(as_ladder(result, look()))
+    else:
+        show("Roles", result, form)
+    ctx.exit(0 if result.roles else 1)
+
+
+def _wanted(index: EstateIndex, platforms: Sequence[str], given: dict[str, Any]) -> Any:
+    from justlane.engine.questions.assignments import principal_named
+    from justlane.engine.surveys.roles import RoleWanted
+
+    if given["action"]:
+        options.known_actions(index.estate, given["action"], platforms, "--with: there is no action")
+    found = None
+    if given["held_by"]:
+        found = principal_named(index, given["held_by"])
+        if found is None:
+            raise options.unknown_name(index.estate, given["held_by"])
+    return RoleWanted(given["kind"], given["action"], found[0] if found else None, given["unused"])
+
+
+@role.command("fit", short_help="Which role holds what a group is required to do, and the least besides.")
+@click.argument("group", required=False)
+@click.option("--action", "actions", multiple=True, metavar="ACTION", help="Required besides what is expected.")
+@click.option("--on", "platform", metavar="PLATFORM", help="The platform; otherwise the only one that it is about.")
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def role_fit(
+    ctx: click.Context,
+    group: str | None,
+    actions: tuple[str, ...],
+    platform: str | None,
+    folder: Path | None,
+    form: str,
+) -> None:
+    """The roles that hold all that the people in GROUP are required to do, those with the least besides first.
+
+    What is required: the expectations that say that somebody in the group may do something, and --action.
+
+    \b
+    Examples:
+      justlane role fit northern-crew --on fieldnet
+      justlane role fit --action restart-station --action read-log
+
+    Ends with 0 if a role fits, 1 if only a new one would or nothing is required.
+    """
+    from justlane.engine.surveys.roles import fitting
+
+    index = options.indexed(folder)
+    if group is None and not actions:
+        raise UsageError("it is not clear for what", "name a group, or actions with --action")
+    if group is not None and group not in index.estate.directory.groups:
+        raise options.unknown_name(index.estate, group)
+    where = _fit_platform(index, actions, platform)
+    for action in actions:
+        options.known_action(index.estate, action, where)
+    result = fitting(index, where, group or "", actions)
+    show("Fitting", result, form)
+    ctx.exit(0 if any(fit.role for fit in result.fits) else 1)
+
+
+def _fit_platform(index: EstateIndex, actions: Sequence[str], platform: str | None) -> str:
+    if platform is not None:
+        return options.known_platform(index.estate, platform)
+    if actions:
+        return options.platform_with(index.estate, "action", actions[0], None)
+    if len(index.estate.platforms) > 1:
+        raise UsageError("it is not clear on which platform", f"--on: {', '.join(index.estate.platforms)}")
+    return next(iter(index.estate.platforms))

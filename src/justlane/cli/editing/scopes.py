@@ -1,0 +1,186 @@
+"""`scope`: the tree of places, and what resource groups gather."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli import options
+from justlane.cli.arguments import optional_scope_argument, scope_argument
+from justlane.cli.editing.settling import begun, editing_options, settle
+from justlane.cli.grouping import OrderedGroup
+from justlane.cli.terminal import show
+from justlane.engine.changes.remarks import Remark
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.editing import scopes as edits
+from justlane.files.editing.scalars import Value
+from justlane.model.errors import UsageError
+from justlane.model.names import did_you_mean
+from justlane.model.patterns import ANY
+from justlane.model.scopes import RESOURCE_GROUP_KIND, platform_of
+
+_because = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+_MOST_NAMED = 20
+
+
+@click.group(cls=OrderedGroup)
+def scope() -> None:
+    """The tree of places, and what resource groups gather."""
+
+
+@scope.command("add", short_help="A new place.")
+@click.argument("address")
+@click.option("--is", "kind", required=True, metavar="KIND", help="Its kind, in the platform's own word.")
+@click.option("--for", "purpose", metavar="TEXT", default="", help="What it is for.")
+@click.option("--has", "attributes", multiple=True, metavar="NAME=VALUE", help="An attribute.")
+@click.option("--gathers", multiple=True, metavar="SCOPE", help="Of a resource group: what it gathers; patterns too.")
+@click.option("--gathers-where", "where", multiple=True, metavar="NAME=VALUE", help="What it gathers, by an attribute.")
+@_because
+@editing_options
+@click.pass_context
+def add(ctx: click.Context, /, **given: Any) -> None:
+    """A new scope ADDRESS, in the one that its address names.
+
+    \b
+    Examples:
+      justlane scope add fieldnet/north/harbour/nb-13 --is buoy
+      justlane scope add fieldnet/old-buoys --is "resource group" --for "Due for replacement." --gathers-where laid=2019
+    """
+    editing = begun(given)
+    address = given["address"].strip("/")
+    parent = options.known_scope(editing.index.estate, address.rpartition("/")[0] or address)
+    said: dict[str, Value] = {"is": given["kind"]}
+    said |= {"for": given["purpose"]} if given["purpose"] else {}
+    said |= {"has": _pairs("--has", given["attributes"])} if given["attributes"] else {}
+    gathers = [_gathered(editing.index, address, text) for text in given["gathers"]]
+    said |= {"gathers": gathers[0] if len(gathers) == 1 else gathers} if gathers else {}
+    said |= {"gathers where": _pairs("--gathers-where", given["where"])} if given["where"] else {}
+    edits.add(editing.draft, editing.index.platform(parent), address, said)
+    settle(
+        ctx, editing, reason=given["because"].strip(), names=(address,), about=lambda after: _gathering(after, address)
+    )
+
+
+def _pairs(option: str, texts: Sequence[str]) -> dict[str, Value]:
+    found: dict[str, Value] = {}
+    for text in texts:
+        name, equal, value = text.partition("=")
+        if not equal or not name or not value:
+            raise UsageError(f"{option}: found {text!r}", "write NAME=VALUE")
+        found[name] = [word.strip() for word in value.split(",")] if "," in value else value
+    return found
+
+
+def _gathering(after: EstateIndex, address: str) -> list[Remark]:
+    """What a resource group gathers now, name by name."""
+    found = after.platform(address).platform.scopes[address]
+    if found.kind != RESOURCE_GROUP_KIND:
+        return []
+    names = [item.address for item in found.gathers]
+    more = f" and {len(names) - _MOST_NAMED} more" if len(names) > _MOST_NAMED else ""
+    return [Remark("gathers", f"{address} gathers {len(names)} now: {', '.join(names[:_MOST_NAMED])}{more}")]
+
+
+def _gathered(index: EstateIndex, group: str, address: str) -> str:
+    address = address.strip("/")
+    return address if ANY in address else options.known_scope(index.estate, address)
+
+
+@scope.command("gather", short_help="Let a resource group gather more.")
+@scope_argument
+@click.argument("addresses", nargs=-1, required=True, metavar="SCOPE...")
+@_because
+@editing_options
+@click.pass_context
+def gather(ctx: click.Context, /, **given: Any) -> None:
+    """Let the resource group SCOPE gather others, by address or pattern.
+
+    \b
+    Example:
+      justlane scope gather fieldnet/storm-watch fieldnet/south/bar/sb-12
+    """
+    editing = begun(given)
+    group = options.known_scope(editing.index.estate, given["scope"])
+    addresses = [_gathered(editing.index, group, text) for text in given["addresses"]]
+    known = edits.gather(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
+    notes = [Remark("gathered-already", f"{group} gathers {address} already") for address in known]
+    settle(
+        ctx, editing, reason=given["because"].strip(), names=(group, *addresses),
+        about=lambda after: [*notes, *_gathering(after, group)],
+    )  # fmt: skip
+
+
+@scope.command("release", short_help="Let a resource group gather something no longer.")
+@scope_argument
+@click.argument("addresses", nargs=-1, required=True, metavar="SCOPE...")
+@_because
+@editing_options
+@click.pass_context
+def release(ctx: click.Context, /, **given: Any) -> None:
+    """Let the resource group SCOPE gather others no longer.
+
+    \b
+    Example:
+      justlane scope release fieldnet/storm-watch fieldnet/south/bar/sb-12
+    """
+    editing = begun(given)
+    group = options.known_scope(editing.index.estate, given["scope"])
+    addresses = [address.strip("/") for address in given["addresses"]]
+    edits.release(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
+    settle(
+        ctx, editing, reason=given["because"].strip(), names=(group, *addresses),
+        about=lambda after: _gathering(after, group),
+    )  # fmt: skip
+
+
+@scope.command("move", short_help="A place with all that it holds, into another one.")
+@scope_argument
+@click.argument("parent", metavar="INTO")
+@_because
+@editing_options
+@click.pass_context
+def move(ctx: click.Context, /, **given: Any) -> None:
+    """Put SCOPE, with all that it holds, into the scope INTO of the same platform. Every line that names it follows.
+
+    \b
+    Example:
+      justlane scope move fieldnet/north/flats/mast-03 fieldnet/inland/radar
+    """
+    editing = begun(given)
+    estate = editing.index.estate
+    address, parent = options.known_scope(estate, given["scope"]), options.known_scope(estate, given["parent"])
+    if platform_of(address) != platform_of(parent) or "/" not in address:
+        raise UsageError(
+            f"{address} cannot be put into {parent}", "a scope stays on its platform, which cannot be moved"
+        )
+    new = edits.move(editing.draft, editing.index, address, parent)
+    settle(ctx, editing, reason=given["because"].strip(), names=(address, new))
+
+
+@scope.command("tree", short_help="The tree of places, with what is given at each.")
+@optional_scope_argument
+@click.option("--depth", type=click.IntRange(0), metavar="LEVELS", help="So many levels below.")
+@options.estate_option
+@options.format_option("text", "json", "csv")
+def tree(scope: str | None, depth: int | None, folder: Path | None, form: str) -> None:
+    """The tree of places, all of it or from SCOPE down, with what is given and denied at each, and what is gathered.
+
+    \b
+    Example:
+      justlane scope tree fieldnet/north --depth 2
+    """
+    from justlane.engine.surveys.scope_tree import tree_of_places
+
+    index = options.indexed(folder)
+    if scope is not None and scope in index.estate.platforms:
+        tops = [scope]
+    elif scope is not None:
+        tops = [options.known_scope(index.estate, scope)]
+    else:
+        tops = list(index.estate.platforms)
+    if not tops:
+        raise UsageError("there is no platform", did_you_mean("", {}))
+    show("ScopeTree", tree_of_places(index, tops, depth), form)

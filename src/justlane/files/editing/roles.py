@@ -1,0 +1,109 @@
+"""Roles in the files: a copy of one, an action more, an action less, an exception, what it is for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from justlane.engine.facts.index import PlatformIndex
+from justlane.files.editing.document import Document
+from justlane.files.editing.draft import Draft
+from justlane.files.editing.scalars import Value
+from justlane.model.errors import RefusedError, UsageError
+from justlane.model.roles import Pattern, Role
+
+_ORDER = ("for", "kind", "copied from", "builds on", "allows", "excepts")
+
+
+def open_role(draft: Draft, role: Role) -> tuple[Document, tuple[str, str]]:
+    """The file of a role, and the way to it. RefusedError for a built-in one."""
+    if role.built_in:
+        hint = f"make a copy and change that: justlane role copy {role.name} NEW-NAME --for PURPOSE"
+        raise RefusedError(
+            f"{role.name} is built in ({role.source.line_address}): the platform keeps it as it is", hint
+        )
+    return draft.open(role.source.file), ("roles", role.name)
+
+
+def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose: str, kinds: Sequence[str]) -> None:
+    """A new role that holds what another one holds, beside it, and says where it came from."""
+    if name in prepared.platform.roles:
+        at = prepared.platform.roles[name].source.line_address
+        raise UsageError(f"{prepared.platform.name} has a role {name!r} already", f"it is declared at {at}")
+    said: dict[str, Value] = {"for": purpose}
+    said |= {"kind": _few(kinds)} if kinds else {}
+    said |= {"copied from": origin.name}
+    for key, some in (("builds on", origin.builds_on), ("allows", origin.allows), ("excepts", origin.excepts)):
+        if some:
+            said[key] = _few([pattern.text for pattern in some])
+    document = draft.open(origin.source.file)
+    roles = document.node(("roles",))
+    document.insert(("roles",), roles.keys()[origin.name] + 1, said, name)
+
+
+def _few(some: Sequence[str]) -> Value:
+    return some[0] if len(some) == 1 else list(some)
+
+
+def allow(draft: Draft, role: Role, patterns: Sequence[str], but: Sequence[str] = ()) -> None:
+    """Actions more; those that it left out on purpose are left out no longer. `but` are left out from now on."""
+    document, path = open_role(draft, role)
+    for pattern in patterns:
+        if pattern in _texts(role.excepts):
+            document.take((*path, "excepts"), pattern)
+        elif pattern not in _texts(role.allows):
+            document.add((*path, "allows"), pattern, _before("allows"))
+    _leave_out(document, path, role, but)
+
+
+def leave_out(draft: Draft, role: Role, patterns: Sequence[str]) -> None:
+    """Actions that it does not hold after all, whatever else it allows or builds on."""
+    document, path = open_role(draft, role)
+    _leave_out(document, path, role, patterns)
+
+
+def _leave_out(document: Document, path: tuple[str, str], role: Role, patterns: Sequence[str]) -> None:
+    for pattern in patterns:
+        if pattern not in _texts(role.excepts):
+            document.add((*path, "excepts"), pattern, _before("excepts"))
+
+
+def drop(draft: Draft, prepared: PlatformIndex, role: Role, patterns: Sequence[str]) -> None:
+    """Patterns that it says itself, taken out. UsageError for what it says nowhere, with how it comes to hold it."""
+    document, path = open_role(draft, role)
+    for pattern in patterns:
+        key = next((k for k, some in _said(role) if pattern in _texts(some)), None)
+        if key is None:
+            raise UsageError(f"{role.name} does not say {pattern!r} itself", _how(prepared, role, pattern))
+        document.take((*path, key), pattern)
+
+
+def _said(role: Role) -> tuple[tuple[str, tuple[Pattern, ...]], ...]:
+    return ("allows", role.allows), ("excepts", role.excepts), ("builds on", role.builds_on)
+
+
+def _how(prepared: PlatformIndex, role: Role, action: str) -> str:
+    steps = prepared.roles.holdings(role.name).get(action, ())
+    if not steps:
+        return f"it does not hold it: `justlane role show {role.name}` lists what it holds"
+    where = steps[0].source.line_address
+    return f"it holds it through {steps[0].object!r} ({where}): justlane role except {role.name} {action}"
+
+
+def describe(draft: Draft, role: Role, said: dict[str, Value]) -> None:
+    """What it is for, who answers for it, and the words by which it is found; an empty list takes the words out."""
+    document, path = open_role(draft, role)
+    for key, value in said.items():
+        if value or not document.has((*path, key)):
+            if value:
+                document.put((*path, key), value, _before(key))
+        else:
+            document.remove((*path, key))
+
+
+def _before(key: str) -> tuple[str, ...]:
+    """The keys behind which one stands."""
+    return _ORDER[: _ORDER.index(key)] if key in _ORDER else _ORDER
+
+
+def _texts(some: Sequence[Pattern]) -> list[str]:
+    return [pattern.text for pattern in some]

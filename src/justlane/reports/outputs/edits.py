@@ -1,0 +1,136 @@
+"""What the editing commands write, and those that look at roles, scopes and the journal."""
+
+from __future__ import annotations
+
+from typing import Literal, TypedDict
+
+from justlane.reports.outputs.answers import Binding, Effect
+from justlane.reports.outputs.changes import Alike, Finding
+
+
+class ChangedLines(TypedDict):
+    line: int
+    old: list[str]
+    new: list[str]
+
+
+class ChangedFile(TypedDict):
+    file: str
+    lines: list[ChangedLines]
+
+
+class Remark(TypedDict):
+    kind: str
+    message: str
+    source: str | None
+
+
+class Refusal(TypedDict):
+    kind: Literal["locked-out", "last-administrator", "too-many-administrators", "broken-expectation"]
+    message: str
+
+
+class Proposal(TypedDict):
+    command: str
+    changes: list[ChangedFile]
+    effect: Effect
+    groups: list[Alike] | None
+    remarks: list[Remark]
+    refusals: list[Refusal]
+    warnings: list[Finding]
+
+
+class Edit(TypedDict):
+    number: int
+    when: str
+    who: str
+    command: str
+    reason: str
+    even_so: str
+    undoes: int | None
+    undone_by: int | None
+    people: int
+    gained: int
+    lost: int
+    names: list[str]
+    changes: list[ChangedFile]
+
+
+class Edits(TypedDict):
+    edits: list[Edit]
+
+
+class Wholeness(TypedDict):
+    lines: int
+    broken: list[int]
+
+
+RoleInShort = TypedDict(
+    "RoleInShort",
+    {
+        "platform": str,
+        "role": str,
+        "for": str,
+        "kinds": list[str],
+        "built_in": bool,
+        "copied_from": str | None,
+        "owner": str | None,
+        "administration": Literal["full", "limited", "none"],
+        "people": int,
+        "sensitive": int,
+        "actions": list[str],
+        "holds_all_of": list[str],
+        "file": str,
+        "line": int,
+    },
+)
+
+
+class Roles(TypedDict):
+    roles: list[RoleInShort]
+
+
+class RolesBeside(TypedDict):
+    platform: str
+    first: str
+    second: str
+    equal: bool
+    only_first: list[str]
+    only_second: list[str]
+    both: list[str]
+    sensitive: list[str]
+
+
+class Fit(TypedDict):
+    role: str | None
+    excess: list[str]
+    sensitive: int
+
+
+class Fitting(TypedDict):
+    platform: str
+    group: str | None
+    required: list[str]
+    said: list[str]
+    fits: list[Fit]
+
+
+ScopeBranch = TypedDict(
+    "ScopeBranch",
+    {
+        "scope": str,
+        "kind": str,
+        "for": str,
+        "depth": int,
+        "bindings": list[int],
+        "gathers": list[str],
+        "gathered_by": list[str],
+        "open": bool,
+    },
+)
+
+
+class ScopeTree(TypedDict):
+    scopes: list[ScopeBranch]
+    left_out: int
+    bindings: list[Binding]
