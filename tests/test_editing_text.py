@@ -8,10 +8,10 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from justlane.files.editing.document import Document
 from justlane.files.editing.draft import carried_out, hunks_of, taken_back
-from justlane.files.editing.nodes import Lines, nodes_of
-from justlane.files.editing.scalars import in_flow, scalar
+from justlane.files.in_place.document import Document
+from justlane.files.in_place.nodes import Lines, nodes_of
+from justlane.files.in_place.scalars import in_flow, scalar
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError
 

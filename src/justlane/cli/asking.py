@@ -11,7 +11,7 @@ from justlane.cli import arguments, options
 from justlane.cli.circumstances import NAMES, circumstance_options, question
 from justlane.cli.terminal import show
 from justlane.engine.decision.explaining import Answer
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.scalars import Value
 from justlane.model.circumstances import Outcome
 from justlane.model.errors import UsageError
 from justlane.model.scopes import platform_of

@@ -12,7 +12,7 @@ from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.expectations import Verdict, verify
 from justlane.files.editing.expectations import expect as written
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.scalars import Value
 from justlane.model.errors import UsageError
 from justlane.model.names import did_you_mean
 from justlane.model.scopes import platform_of

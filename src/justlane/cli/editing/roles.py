@@ -17,7 +17,7 @@ from justlane.engine.changes.remarks import Remark
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.editing import roles as edits
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.scalars import Value
 from justlane.model.errors import UsageError
 from justlane.model.patterns import matching
 from justlane.model.roles import Role

@@ -16,7 +16,7 @@ from justlane.cli.terminal import show
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.scalars import Value
 from justlane.model.errors import UsageError
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import ANY

@@ -9,9 +9,9 @@ from msgspec import Struct
 
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.building.bindings import BUNDLE
-from justlane.files.editing.document import Document
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.document import Document
+from justlane.files.in_place.scalars import Value
 from justlane.model.bindings import Binding
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.findings import Source

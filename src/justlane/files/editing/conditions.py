@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.scalars import Value
 from justlane.files.reading.shapes import WhenShape
 from justlane.model.errors import UsageError
 

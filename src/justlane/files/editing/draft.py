@@ -9,7 +9,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from justlane.files.disk import beneath
-from justlane.files.editing.document import Document
+from justlane.files.in_place.document import Document
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError, StorageError
 

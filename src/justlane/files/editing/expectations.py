@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from justlane.files.editing.bindings import place_of
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.scalars import Value
 from justlane.files.reading.folder import ROOT
 from justlane.model.expectations import AnyExpectation, NobodyMayBoth, UserMay, UserMayNot
 from justlane.model.findings import Source

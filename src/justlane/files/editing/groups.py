@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from justlane.engine.facts.index import PlatformIndex
-from justlane.files.editing.document import Document
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.document import Document
+from justlane.files.in_place.scalars import Value
 from justlane.model.errors import UsageError
 from justlane.model.people import LocalGroup, Principal
 from justlane.model.scopes import contains

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from justlane.engine.facts.index import PlatformIndex
-from justlane.files.editing.document import Document
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.document import Document
+from justlane.files.in_place.scalars import Value
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.roles import Pattern, Role
 

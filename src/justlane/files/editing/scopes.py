@@ -6,9 +6,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.files.editing.document import Document, Path
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.scalars import Value
+from justlane.files.in_place.document import Document, Path
+from justlane.files.in_place.scalars import Value
 from justlane.model.errors import UsageError
 from justlane.model.scopes import RESOURCE_GROUP_KIND, Scope, contains
 

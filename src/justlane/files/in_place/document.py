@@ -11,8 +11,8 @@ from collections.abc import Callable, Mapping, Sequence
 from copy import deepcopy
 from typing import Any, cast
 
-from justlane.files.editing.nodes import Lines, Node, nodes_of
-from justlane.files.editing.scalars import Value, in_block, in_flow, item_lines, scalar
+from justlane.files.in_place.nodes import Lines, Node, nodes_of
+from justlane.files.in_place.scalars import Value, in_block, in_flow, item_lines, scalar
 from justlane.files.reading.yamlnodes import NotYamlError
 from justlane.model.errors import RefusedError
 

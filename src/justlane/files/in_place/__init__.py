@@ -1,0 +1,1 @@
+"""A YAML text changed in place: nodes with their ends, values as text, a document."""
