@@ -12,6 +12,7 @@ import sys
 import tempfile
 import time
 import unittest
+import warnings
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
@@ -86,6 +87,38 @@ class EstateTest(unittest.TestCase):
         self.assertNotIn("Traceback", done.stderr)
         self.assertNotIn("mistake in justlane itself", done.stderr)
         return Ran(done.returncode, done.stdout, done.stderr)
+
+    def run_forked(self, *words: str) -> Ran:
+        """The same from a copy of this process, in which all modules are loaded already: for long tables of commands."""
+        import justlane.cli.editing.settling  # noqa: F401
+        from justlane.cli.main import run
+
+        paths = [self.top / "said.out", self.top / "said.err"]
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", DeprecationWarning)  # forking beside threads that NumPy's library keeps idle
+            child = os.fork()
+        if child == 0:
+            try:
+                os.environ.clear()
+                os.environ.update(self.environment)
+                os.chdir(self.top)
+                os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+                for number, path in enumerate(paths, 1):
+                    os.dup2(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC), number)
+                sys.stdin, sys.stdout, sys.stderr = (os.fdopen(n, "r" if not n else "w") for n in range(3))
+                sys.argv = ["justlane", *words]
+                run()
+            except SystemExit as stop:
+                sys.stdout.flush()
+                sys.stderr.flush()
+                os._exit(int(stop.code or 0))
+            finally:
+                os._exit(99)
+        code = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+        out, err = (path.read_text() for path in paths)
+        self.assertNotIn("mistake in justlane itself", err)
+        self.assertNotEqual(code, 99, err)
+        return Ran(code, out, err)
 
     def lane(self, line: str, code: int = 0, **extra: str) -> Ran:
         """Run a command line without quotes, and insist on its exit code."""

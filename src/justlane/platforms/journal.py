@@ -5,14 +5,13 @@ One JSON object a line, in `journal/PLATFORM.jsonl` inside the estate. Lines are
 
 from __future__ import annotations
 
-import getpass
-import os
 from datetime import UTC, datetime
 from pathlib import Path
 from uuid import uuid4
 
 import msgspec
 
+from justlane.files.disk.identity import who
 from justlane.files.disk.storing import append_durably, lines_of
 from justlane.model.showing import json_visible
 from justlane.platforms.interface import Entry
@@ -79,11 +78,3 @@ class Journal:
             except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
                 continue
         return notes
-
-
-def who() -> str:
-    """The person at the prompt, by the name that the system knows them by; by number where it knows none."""
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError, ImportError):
-        return f"user {os.getuid()}"

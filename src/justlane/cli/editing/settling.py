@@ -16,13 +16,13 @@ from justlane.cli.terminal import answer_to, may_ask, say, show
 from justlane.directories.interface import read_people
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.files.disk.identity import who
 from justlane.files.editing import saving
 from justlane.files.editing.draft import Draft
 from justlane.files.editing.journal import Told
 from justlane.files.editing.proposing import About, Proposal, acting_person, propose
 from justlane.model.errors import RefusedError
 from justlane.model.names import counted
-from justlane.platforms.journal import who
 
 Command = TypeVar("Command", bound=Callable[..., object])
 

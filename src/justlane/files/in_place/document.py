@@ -129,7 +129,10 @@ class Document:
         column = node.start - self._lines.start(node.start)
         entries = self._own(node)
         parted = self._parted(entries)
-        lines = [f"{' ' * column}{line}".rstrip() for line in ready] or self._lines_of(value, key, column)
+        lines = [f"{' ' * column}{line}".rstrip() for line in ready]
+        if not lines and key and isinstance(value, Mapping) and _are_short(node):
+            lines = [f"{' ' * column}{scalar(key)}: {in_flow(value)}"]
+        lines = lines or self._lines_of(value, key, column)
         new = self._lines.newline
         if place:
             at = self._lines.end(entries[place - 1][1])
@@ -378,6 +381,11 @@ def _entries(node: Node) -> list[tuple[int, int]]:
     if node.kind == "list":
         return [(item.start, item.end) for item in node.items]
     return [(key.start, max(key.end, value.end)) for key, value in node.pairs()]
+
+
+def _are_short(node: Node) -> bool:
+    """Whether the values of a mapping stand on their lines, words or small mappings."""
+    return all(value.kind == "scalar" or value.flow for _, value in node.pairs())
 
 
 def _quoted(text: str, style: str) -> str:
