@@ -42,6 +42,9 @@ class Ran(NamedTuple):
 class EstateTest(unittest.TestCase):
     """A test with a folder of its own. The cache of the program is in it too."""
 
+    forked = False
+    """Whether commands run in copies of this process, which is quicker; not where threads of it serve something."""
+
     def setUp(self) -> None:
         temporary = tempfile.TemporaryDirectory()
         self.addCleanup(temporary.cleanup)
@@ -80,6 +83,8 @@ class EstateTest(unittest.TestCase):
 
     def run_lane(self, *words: str, stdin: str | None = None, **extra: str) -> Ran:
         """Run the program as a user would, without a terminal. A traceback is always a failure."""
+        if self.forked and stdin is None and "PYTHONPATH" not in extra:
+            return self.run_forked(*words, **extra)
         command = [sys.executable, "-m", "justlane", *words]
         done = subprocess.run(
             command, env={**self.environment, **extra}, cwd=self.top, capture_output=True, text=True, input=stdin or "", timeout=120, check=False
@@ -88,7 +93,7 @@ class EstateTest(unittest.TestCase):
         self.assertNotIn("mistake in justlane itself", done.stderr)
         return Ran(done.returncode, done.stdout, done.stderr)
 
-    def run_forked(self, *words: str) -> Ran:
+    def run_forked(self, *words: str, **extra: str) -> Ran:
         """The same from a copy of this process, in which all modules are loaded already: for long tables of commands."""
         import justlane.cli.editing.settling  # noqa: F401
         from justlane.cli.main import run
@@ -100,7 +105,7 @@ class EstateTest(unittest.TestCase):
         if child == 0:
             try:
                 os.environ.clear()
-                os.environ.update(self.environment)
+                os.environ.update({**self.environment, **extra})
                 os.chdir(self.top)
                 os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
                 for number, path in enumerate(paths, 1):

@@ -12,6 +12,8 @@ ONE = "habits: {decides: any-allow, roles held: one-at-a-time}\n"
 
 
 class AroundTest(EstateTest):
+    forked = True
+
     def depot(self, *bindings: str, habits: str = "habits: {decides: any-allow}\n", more: str = "", ldif: str = LDIF, zone: str = "") -> None:
         lines = "".join(f"  - {b}\n" for b in bindings)
         platform = PLATFORM + habits + more + (f"bindings:\n{lines}" if lines else "")

@@ -16,6 +16,8 @@ NOW = Question(datetime(2026, 11, 25, 12, tzinfo=UTC))
 
 
 class AskTest(EstateTest):
+    forked = True
+
     def test_a_yes_shows_the_whole_chain_with_a_line_at_each_step(self) -> None:
         self.pumphall()
         out = self.lane(f"ask ada.brook repair-pump {PUMP_3}").out
@@ -126,6 +128,8 @@ class AskTest(EstateTest):
 
 
 class VerifyTest(EstateTest):
+    forked = True
+
     def test_expectations_that_hold_and_that_fail(self) -> None:
         self.pumphall()
         self.assertIn("all 4 expectations hold", self.lane("verify").out)

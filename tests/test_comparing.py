@@ -12,6 +12,8 @@ NOW = Question(datetime.now(UTC))
 
 
 class CompareTest(EstateTest):
+    forked = True
+
     def git(self, *words: str) -> None:
         who = ["-c", "user.name=Ada", "-c", "user.email=ada@pumphall.example"]
         subprocess.run(["git", "-C", str(self.folder), *who, *words], check=True, capture_output=True)
@@ -58,6 +60,8 @@ class CompareTest(EstateTest):
 
 
 class CircumstancesTest(EstateTest):
+    forked = True
+
     def test_every_habit_of_the_sample_estate_shows(self) -> None:
         self.saltmarsh()
         archive = "siltstore/checked/buoys"

@@ -36,6 +36,8 @@ GIVEN = "  - give: mechanic\n    to: group staff\n    at: pumphall/west\n    bec
 
 
 class EditingTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.pumphall()
@@ -46,14 +48,14 @@ class EditingTest(EstateTest):
 
     def edit(self, *words: str, code: int = 0) -> str:
         """Run an editing command without asking; what it says."""
-        ran = self.run_forked(*words, "--yes")
+        ran = self.run_lane(*words, "--yes")
         self.assertEqual(ran.code, code, ran)
         return ran.out + ran.err
 
     def changed(self, *words: str) -> str:
         """The lines that a command would change, `-` and `+`, and nothing is changed."""
         before = {path: path.read_bytes() for path in self.folder.rglob("*.yaml")}
-        ran = self.run_forked(*words, "--dry-run", "--format", "json")
+        ran = self.run_lane(*words, "--dry-run", "--format", "json")
         self.assertEqual(ran.code, 1, ran)
         self.assertEqual({path: path.read_bytes() for path in self.folder.rglob("*.yaml")}, before)
         lines = [part for change in ran.json["changes"] for part in change["lines"]]
@@ -114,7 +116,7 @@ class EditingTest(EstateTest):
         second = self.platform.read_bytes()
         self.edit("role", "drop", "watcher", "see-*", "--because", "Never mind.", "--even-so", "It is a test.")
         self.assertNotEqual(self.platform.read_bytes(), second)
-        shown = self.run_forked("journal", "show", "--about", "watcher", "--format", "json").json["edits"]
+        shown = self.run_lane("journal", "show", "--about", "watcher", "--format", "json").json["edits"]
         self.assertEqual([(e["number"], e["reason"], e["lost"] > 0) for e in shown], [(2, "Never mind.", True)])
         self.platform.write_bytes(b"# new\n" + self.platform.read_bytes())
         self.edit("undo")
@@ -163,7 +165,7 @@ class EditingTest(EstateTest):
         self.assertFalse((self.folder / "journal").exists())
         over = self.edit("give", "mechanic", "--to", "staff", "--at", "pumphall", "--because", "x", code=2)
         self.assertIn("what is expected would not hold any more: only group mechanics may repair-pump", over)
-        ran = self.run_forked("withdraw", "mechanic", "--from", "group mechanics", "--everywhere", "--dry-run", "--format", "json")
+        ran = self.run_lane("withdraw", "mechanic", "--from", "group mechanics", "--everywhere", "--dry-run", "--format", "json")
         self.assertIn("locked-out", {refusal["kind"] for refusal in ran.json["refusals"]})
         self.edit("withdraw", "mechanic", "--from", "group mechanics", "--everywhere", "--even-so", "Closing down.")
         self.assertEqual(Journal(self.folder).edits()[-1].even_so, "Closing down.")
@@ -192,7 +194,7 @@ class EditingTest(EstateTest):
         words = ("give", "mechanic", "--to", "group staff", "--at", "pumphall/east", "--because", "x", "--even-so", "A test.")
         self.assertIn("say where the new line is to stand", self.edit(*words, code=2))
         line = next(n for n, said in enumerate(text.splitlines(), 1) if said.startswith("  - deny"))
-        ran = self.run_forked(*words, "--before", f"pumphall.yaml:{line}", "--dry-run")
+        ran = self.run_lane(*words, "--before", f"pumphall.yaml:{line}", "--dry-run")
         self.assertIn("a later line denies mechanic to group staff at pumphall/east, and decides for them", " ".join(ran.out.split()))
         self.assertIn("no binding begins at", self.edit(*words, "--after", f"pumphall.yaml:{line + 1}", code=2))
         self.edit(*words, "--after", str(line))
@@ -212,7 +214,7 @@ class EditingTest(EstateTest):
 
     def test_a_person_is_asked(self) -> None:
         words = ("give", "watcher", "--to", "ben.ferry", "--at", "pumphall/east", "--because", "x")
-        self.assertIn("nobody to ask here", self.run_forked(*words).err)
+        self.assertIn("nobody to ask here", self.run_lane(*words).err)
         for answer, code in (("n\n", 1), ("y\n", 0)):
             control, terminal = pty.openpty()
             command = [sys.executable, "-m", "justlane", *words]
@@ -248,7 +250,7 @@ class EditingTest(EstateTest):
 
 
 class RolesTest(EstateTest):
-    run_lane = EstateTest.run_forked  # type: ignore[assignment]  # the same, quicker
+    forked = True
 
     def test_roles_beside_each_other(self) -> None:
         self.saltmarsh()

@@ -92,6 +92,8 @@ BAD = [
 
 
 class WrongFilesTest(EstateTest):
+    forked = True
+
     def findings(self, code: int = 2) -> list[str]:
         ran = self.lane("check --format json", code)
         return [f"{f['file']}:{f['line']}:{f['column']}: {f['message']} → {f['hint']}" for f in ran.json["findings"]]
@@ -203,6 +205,8 @@ class SchemaTest(unittest.TestCase):
 
 
 class CacheTest(EstateTest):
+    forked = True
+
     def test_an_unchanged_estate_is_not_read_again_and_a_changed_one_is(self) -> None:
         self.pumphall()
         ask = "ask ben.ferry repair-pump pumphall/west/pump-3"

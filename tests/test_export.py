@@ -15,6 +15,8 @@ QUERIES = re.findall(r"^(-- .*\n(?:[^`\n]+\n)+)", (DOCS / "export.md").read_text
 
 
 class ExportTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

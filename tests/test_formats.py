@@ -32,6 +32,16 @@ LINES = [
     ("given field-crews planboard/stations", "given", 0, None),
     ("given planners", "given", 0, None),
     ("role show field-manager", "role show", 0, "action state sensitive through line"),
+    ("role list --on fieldnet", "role list", 0, "platform role kinds administration people actions sensitive for"),
+    ("role compare station-keeper log-reader", "role compare", 1, "action in sensitive"),
+    ("role fit northern-crew --on fieldnet", "role fit", 0, "role excess sensitive"),
+    ("scope tree fieldnet/north", "scope tree", 0, "scope kind given gathers open"),
+    (f"suggest joost.baan restart-station {BUOY}", "suggest", 1, "offer edit command excess proven"),
+    (f"suggest imke.vos restart-station {BUOY} --take-away", "suggest", 1, None),
+    ("give log-reader --to auditors --at fieldnet/south --because x --yes", "give", 0, "change action sensitive people cells"),
+    ("withdraw log-reader --from auditors --at fieldnet --dry-run", "give", 1, None),
+    ("journal show", "journal show", 0, "number when who command reason people gained lost files"),
+    ("journal check", "journal check", 0, None),
     ("grid see-task --groups", "grid", 0, None),
     ("grid --role station-keeper fieldnet/north", "grid", 0, None),
     ("compare --person imke.vos --with lotte.marsh", "compare --person", 1, "only action scope when role given_to line"),
@@ -61,6 +71,8 @@ def keys(value: Any) -> Iterator[str]:
 
 
 class FormatsTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

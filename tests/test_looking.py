@@ -12,6 +12,8 @@ BUOY = "fieldnet/north/harbour/nb-07"
 
 
 class LookingTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

@@ -46,6 +46,8 @@ class Keyring(keyring.backend.KeyringBackend):
 
 
 class PeopleTest(EstateTest):
+    forked = True
+
     def pull(self, more: str = "", code: int = 0, **extra: str) -> Ran:
         return self.lane(f"people pull {more}", code, **extra)
 

@@ -24,6 +24,7 @@ from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare, differences
 from justlane.engine.changes.effect import summed
 from justlane.engine.changes.suggestions import Turn, reply
+from justlane.engine.changes.together import Need, suggest
 from justlane.engine.compiled.asking import Asker, Cells, UnsuitableError
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
@@ -413,6 +414,40 @@ class RandomEstatesTest(unittest.TestCase):
     @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
     def test_every_no_has_a_reason_and_every_miss_turns_it(self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject) -> None:
         misses_turn(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
+
+    @settings(quick, max_examples=40)
+    @given(estates(), st.lists(st.tuples(st.sampled_from(USERS), st.sampled_from(ACTIONS), st.integers(0, 9)), min_size=1, max_size=2), st.booleans())
+    def test_what_is_suggested_gives_or_takes_away_exactly_that(self, estate: Estate, asked: list[tuple[str, str, int]], take_away: bool) -> None:
+        offers_do(estate, asked, take_away=take_away)
+
+
+def offers_do(estate: Estate, asked: list[tuple[str, str, int]], *, take_away: bool) -> None:
+    """What is offered together does what is needed; no single edit that `ask` knows does it with less."""
+    scopes = list(estate.platforms["p"].scopes)
+    needs = [Need(user, action, scopes[at % len(scopes)]) for user, action, at in dict.fromkeys(asked)]
+    question = Question(NOW)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        before = read_from(folder, written(made_sound(estate)))
+        found = suggest(before, needs, question, take_away=take_away)
+        left = [need for need in needs if need not in (*found.met, *found.impossible)]
+        assert all(may(before, *need.key, question) != take_away for need in found.met)
+        best: list[int] = []
+        for offer in found.offers:
+            if len(offer.steps) == 1:
+                after = read_from(folder, carried_out(written(made_sound(estate)), offer.steps[0].edit))
+                assert offer.effect == summed(differences((before, after), question)), offer
+            else:
+                after = before
+                for step in offer.steps:
+                    after = edited(after, step.edit)
+            assert all(may(after, *need.key, question) != take_away for need in left), offer
+            assert offer.proven
+            best.append(offer.excess)
+        assert best == sorted(best)
+        if len(left) == 1 and not take_away:
+            known = [m.effect for m in reply(before, *left[0].key, question).misses if m.edit and m.effect]
+            assert not known or best[0] <= min(effect.gained + effect.lost for effect in known) - 1
 
 
 def many(count: int) -> None:

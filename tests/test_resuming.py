@@ -30,6 +30,8 @@ ANSWERS = ["tally", "verify --format json", "ask odd.pilcher see-task planboard"
 
 
 class ResumingTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

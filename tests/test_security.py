@@ -37,6 +37,8 @@ SCIM = "estate: Partners\ntime zone: UTC\ndirectories:\n  partners:\n    scim: {
 
 
 class GateTest(EstateTest):
+    forked = True
+
     def test_what_was_not_read_is_never_sound(self) -> None:
         for content in ("---", "null", "~", "", "# nothing\n", "[]", "expectations:\n  - ["):
             with self.subTest(content):
@@ -385,6 +387,8 @@ class SecretTest(EstateTest):
 
 
 class CacheTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.pumphall()
@@ -593,6 +597,8 @@ class ServiceTest(EstateTest):
 
 
 class ShownTest(EstateTest):
+    forked = True
+
     def test_controls_never_arrive(self) -> None:
         self.pumphall(pumphall=("because: Everybody on shift answers the telephone.", 'because: "\\x1b[32mye\\u202es\\nno \\x9b1m\\x7f"'))
         for form in ("text", "json"):
@@ -647,6 +653,8 @@ class ShownTest(EstateTest):
 
 class OddDayTest(EstateTest):
     """Time, depth and odd machines."""
+
+    forked = True
 
     def test_patterns_take_linear_time_and_mean_what_they_meant(self) -> None:
         began = time.monotonic()

@@ -29,6 +29,8 @@ def loaded(text: str) -> dict[str, Any]:
 
 
 class SemanticsTest(EstateTest):
+    forked = True
+
     def test_every_example_of_the_page(self) -> None:
         base, *examples = re.findall(r"```yaml\n(.*?)```(?:\n\n```console\n(.*?)```)?", PAGE, re.DOTALL)
         self.assertEqual(len(examples), 17)

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from justlane.engine.facts.roles import RoleIndex
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import WEEKDAYS, Condition
-from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
+from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Leave, LeaveOutOfRole, Publish, Withdraw
 from justlane.model.estate import Estate, Platform
 from justlane.model.patterns import matching
 from justlane.model.people import LocalMember, PrincipalKind
@@ -167,6 +167,19 @@ def carried_out(files: Files, edit: Edit) -> dict[str, str]:
         case Publish(group=group, scope=scope):
             line = f"  - {json.dumps({'group': group, 'to': scope})}"
             lines = [*lines, "published:", line] if "published:" not in lines else _after(lines, "published:", line)
+        case LeaveOutOfRole(role=role, action=action):
+            _in_entry(lines, role, lambda said: said["excepts"].append(action))
+        case Leave(group=group, login=login) if group.kind is PrincipalKind.LOCAL_GROUP:
+            _in_entry(
+                lines,
+                group.name,
+                lambda said: said.update(holds=[m for m in said["holds"] if f"user {login}" not in (m, m["member"] if isinstance(m, dict) else m)]),
+            )
+        case Leave(group=group, login=login):
+            head, entry, rest = files["people.ldif"].partition(f"cn: {group.name}\n")
+            own, gap, others = rest.partition("\n\n")
+            own = "\n".join(line for line in own.rstrip("\n").split("\n") if line != f"member: uid={login},dc=x")
+            return {**files, "people.ldif": head + entry + own + (gap + others if gap else "\n")}
         case Join(group=group, login=login) if group.kind is PrincipalKind.LOCAL_GROUP:
             _in_entry(lines, group.name, lambda said: said["holds"].append(f"user {login}"))
         case Join(group=group, login=login):

@@ -87,6 +87,7 @@ def _actions_and_roles(folder: Path, given: Mapping[str, object], beginning: str
     return {**_actions(folder, given, beginning), **_roles(folder, given, beginning)}
 
 
+complete_users = _completer(_users)
 user_argument = click.argument("user", shell_complete=_completer(_users))
 person_or_group_argument = click.argument("name", required=False, shell_complete=_completer(_people))
 action_argument = click.argument("action", shell_complete=_completer(_actions))

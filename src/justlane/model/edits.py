@@ -43,6 +43,14 @@ class KeepInRole(Struct, frozen=True, tag="except no longer"):
     """What it excepts today, and the line."""
 
 
+class LeaveOutOfRole(Struct, frozen=True, tag="except"):
+    """A role leaves an action out, whatever it allows otherwise."""
+
+    platform: str
+    role: str
+    action: str
+
+
 class Publish(Struct, frozen=True, tag="publish"):
     """A group is published to one scope more."""
 
@@ -59,10 +67,19 @@ class Join(Struct, frozen=True, tag="join"):
     """Whose local group it is; the platform that was asked about otherwise."""
 
 
+class Leave(Struct, frozen=True, tag="leave"):
+    """Somebody is a member of a group no longer: in the directory or, of a local group, in the platform's file."""
+
+    login: str
+    group: Principal
+    platform: str
+    """Whose local group it is; the platform that was asked about otherwise."""
+
+
 class Enable(Struct, frozen=True, tag="enable"):
     """An account is enabled, in the directory."""
 
     login: str
 
 
-Edit = Give | Withdraw | AllowInRole | KeepInRole | Publish | Join | Enable
+Edit = Give | Withdraw | AllowInRole | KeepInRole | LeaveOutOfRole | Publish | Join | Leave | Enable

@@ -6,7 +6,18 @@ from collections.abc import Sequence
 from typing import Any
 
 from justlane.engine.changes.effect import Effect, Extent, Moved, Who
-from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
+from justlane.model.edits import (
+    AllowInRole,
+    Edit,
+    Enable,
+    Give,
+    Join,
+    KeepInRole,
+    Leave,
+    LeaveOutOfRole,
+    Publish,
+    Withdraw,
+)
 from justlane.model.names import counted
 from justlane.reports import chains
 
@@ -29,13 +40,13 @@ def plain_edit(edit: Edit) -> dict[str, Any]:
     match edit:
         case Give() | Withdraw():
             found["bindings"] = [chains.plain_binding(b) for b in edit.bindings]
-        case AllowInRole():
+        case AllowInRole() | LeaveOutOfRole():
             found |= {"platform": edit.platform, "role": edit.role, "action": edit.action}
         case KeepInRole():
             found |= {"platform": edit.platform, "role": edit.role, "action": edit.pattern.text}
         case Publish():
             found |= {"group": f"group {edit.group}", "scope": edit.scope}
-        case Join():
+        case Join() | Leave():
             found |= {"user": edit.login, "group": str(edit.group)}
         case Enable():
             found |= {"user": edit.login}

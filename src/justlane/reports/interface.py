@@ -61,6 +61,7 @@ PRESENTERS = {
     "Grid": "justlane.reports.grid",
     "GroupSizes": "justlane.reports.group_sizes",
     "Holders": "justlane.reports.holders",
+    "Offers": "justlane.reports.offers",
     "OnePlace": "justlane.reports.one_place",
     "OneRole": "justlane.reports.one_role",
     "Overview": "justlane.reports.overview",

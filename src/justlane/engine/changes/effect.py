@@ -15,7 +15,18 @@ from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
 from justlane.model.bindings import Binding
-from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
+from justlane.model.edits import (
+    AllowInRole,
+    Edit,
+    Enable,
+    Give,
+    Join,
+    KeepInRole,
+    Leave,
+    LeaveOutOfRole,
+    Publish,
+    Withdraw,
+)
 from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
@@ -75,13 +86,18 @@ class Touching(Struct, frozen=True):
     """Platform -> scopes, None for all of them; None for all platforms."""
 
 
-def effect(index: EstateIndex, edit: Edit, question: Question) -> Effect:
-    """What the edit would change; dates are judged on the day of the question."""
+def changes_by(index: EstateIndex, edit: Edit, question: Question) -> Differences:
+    """All cells that an edit would change, in all circumstances; dates are judged on the day of the question."""
     for name in index.estate.platforms:
         index.platform(name)  # so that both sides share what the edit leaves as it is
     after, asked = edited(index, edit), Question(question.moment, day=question.dated)
     touching = _TOUCHES[type(edit)](index, edit, asked.dated)
-    return summed(differences((index, after), asked, touching.users, None, touching.places))
+    return differences((index, after), asked, touching.users, None, touching.places)
+
+
+def effect(index: EstateIndex, edit: Edit, question: Question) -> Effect:
+    """What the edit would change; dates are judged on the day of the question."""
+    return summed(changes_by(index, edit, question))
 
 
 def summed(differences: Differences) -> Effect:
@@ -143,7 +159,7 @@ def _behind(index: EstateIndex, principal: Principal, platform: str, moment: dat
     return set(people_behind(index, principal, platform, moment))
 
 
-def _by_role(index: EstateIndex, edit: AllowInRole | KeepInRole, moment: datetime) -> Touching:
+def _by_role(index: EstateIndex, edit: AllowInRole | KeepInRole | LeaveOutOfRole, moment: datetime) -> Touching:
     prepared = index.platform(edit.platform)
     if prepared.platform.habits.open_role in prepared.roles.built_on(edit.role):
         return Touching(None, {edit.platform: None})
@@ -157,7 +173,7 @@ def _by_publication(index: EstateIndex, edit: Publish, moment: datetime) -> Touc
     return Touching(_behind(index, group, name, moment), {name: prepared.coverage.covered(edit.scope)})
 
 
-def _by_person(index: EstateIndex, edit: Join | Enable, moment: datetime) -> Touching:
+def _by_person(index: EstateIndex, edit: Join | Leave | Enable, moment: datetime) -> Touching:
     return Touching([edit.login], None)
 
 
@@ -166,8 +182,10 @@ _TOUCHES: Mapping[type, Callable[[EstateIndex, Any, datetime], Touching]] = {
     Withdraw: _by_bindings,
     AllowInRole: _by_role,
     KeepInRole: _by_role,
+    LeaveOutOfRole: _by_role,
     Publish: _by_publication,
     Join: _by_person,
+    Leave: _by_person,
     Enable: _by_person,
 }
 
@@ -189,14 +207,14 @@ def extent(index: EstateIndex, edit: Edit, question: Question) -> Extent:
     match edit:
         case Give() | Withdraw():
             return _extent_of(index, edit.bindings, question)
-        case AllowInRole() | KeepInRole():
+        case AllowInRole() | KeepInRole() | LeaveOutOfRole():
             return _extent_of(index, index.platform(edit.platform).giving(edit.role), question)
         case Publish():
             prepared = index.platform(edit.scope)
             group = Principal(PrincipalKind.GROUP, edit.group)
             people = _count_behind(index, group, prepared.platform.name, question)
             return Extent(people, len(prepared.coverage.covered(edit.scope)))
-        case Join():
+        case Join() | Leave():
             names = [edit.platform] if edit.group.kind is PrincipalKind.LOCAL_GROUP else list(index.estate.platforms)
             given = [b for name in names for b in index.platform(name).bindings.of(edit.group)]
             return Extent(1, sum(len(index.platform(b.scope).coverage.covered(b.scope)) for b in given))

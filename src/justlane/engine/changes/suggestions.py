@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from enum import StrEnum
 from functools import cached_property
+from itertools import chain, islice
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -26,6 +27,8 @@ from justlane.model.people import ANONYMOUS, Principal, PrincipalKind
 
 MOST_COUNTED = 20_000
 """(person, place) pairs that are looked at to count what suggestions do besides, those that can reach least first."""
+_MOST_TRIED = 30
+"""New grants that are tried besides."""
 _MOST_NEW = 3
 """New grants that are offered where nothing else turns the answer."""
 
@@ -91,6 +94,11 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
     return tuple(counted)
 
 
+def candidates(index: EstateIndex, login: str, action: str, address: str, question: Question) -> list[Miss]:
+    """Every single edit that would turn a no into a yes in some circumstances, new grants among them; not counted."""
+    return list(_Finder(index, login, action, address, question).edits())
+
+
 class _Finder:
     def __init__(self, index: EstateIndex, login: str, action: str, address: str, question: Question) -> None:
         self._index = index
@@ -124,6 +132,15 @@ class _Finder:
             yield miss
             if number + 1 == _MOST_NEW:
                 return
+
+    def edits(self) -> Iterator[Miss]:
+        """All edits that turn the answer."""
+        if not self._platform.applies(self._action, self._address):
+            return
+        if not self._judge.person.enabled:
+            yield from self._those_that_turn(iter([Miss(Turn.ENABLE, Enable(self._judge.person.login))]))
+            return
+        yield from self._those_that_turn(chain(self._candidates(), islice(self._new_grants(), _MOST_TRIED)))
 
     def _those_that_turn(self, candidates: Iterator[Miss]) -> Iterator[Miss]:
         """Each edit is tried once, however many bindings it comes from."""

@@ -87,6 +87,15 @@ class Roll:
         start = members.start + (np.arange(len(members.start)) > number)
         return Roll(self.logins, self.group_names, self.arrays._replace(members=Lists(start, items)), self.meant)
 
+    def left(self, login: str, group: str) -> Roll:
+        """The same with somebody no longer in a group."""
+        number, members = self.group_numbers[group], self.arrays.members
+        first, last = int(members.start[number]), int(members.start[number + 1])
+        gone = first + np.flatnonzero(members.items[first:last] == self.number(login))
+        start = members.start - len(gone) * (np.arange(len(members.start)) > number)
+        shorter = Lists(start, np.delete(members.items, gone))
+        return Roll(self.logins, self.group_names, self.arrays._replace(members=shorter), self.meant)
+
     def of_groups(self, mark: str) -> Roll:
         """Each group as somebody of its name, with a mark in front, who is in it alone."""
         count, logins = len(self.group_names), [f"{mark}{name}" for name in self.group_names]

@@ -11,7 +11,18 @@ from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import MembershipIndex, user
 from justlane.engine.facts.sources import OverlaidBindings
 from justlane.model.bindings import Binding, Publication
-from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
+from justlane.model.edits import (
+    AllowInRole,
+    Edit,
+    Enable,
+    Give,
+    Join,
+    KeepInRole,
+    Leave,
+    LeaveOutOfRole,
+    Publish,
+    Withdraw,
+)
 from justlane.model.findings import Source
 from justlane.model.people import Directory, LocalMember, Principal, PrincipalKind, User
 from justlane.model.roles import Pattern, Role
@@ -63,6 +74,12 @@ def _kept(index: EstateIndex, edit: KeepInRole) -> EstateIndex:
     return _with_role(index, edit.platform, fewer)
 
 
+def _left_out(index: EstateIndex, edit: LeaveOutOfRole) -> EstateIndex:
+    role = index.platform(edit.platform).platform.roles[edit.role]
+    fewer = replace(role, excepts=(*role.excepts, Pattern(edit.action, role.source)))
+    return _with_role(index, edit.platform, fewer)
+
+
 def _published(index: EstateIndex, edit: Publish) -> EstateIndex:
     name = platform_of(edit.scope)
     before = index.platform(name)
@@ -82,6 +99,17 @@ def _joined(index: EstateIndex, edit: Join) -> EstateIndex:
     return index.changed({}, _OneMore(index.membership, user(edit.login), edit.group, source))
 
 
+def _left(index: EstateIndex, edit: Leave) -> EstateIndex:
+    if edit.group.kind is PrincipalKind.LOCAL_GROUP:
+        before = index.platform(edit.platform)
+        local = before.platform.local_groups[edit.group.name]
+        members = tuple(held for held in local.members if held.member != user(edit.login))
+        smaller = {**before.platform.local_groups, local.name: replace(local, members=members)}
+        platform = replace(before.platform, local_groups=smaller)
+        return index.changed({edit.platform: before.changed(platform, before.bindings)})
+    return index.changed({}, _OneLess(index.membership, user(edit.login), edit.group))
+
+
 def _enabled(index: EstateIndex, edit: Enable) -> EstateIndex:
     people = index.estate.directory
     enabled = replace(people.users[edit.login], enabled=True)
@@ -94,8 +122,10 @@ _CARRIES_OUT: Mapping[type, Callable[[EstateIndex, Any], EstateIndex]] = {
     Withdraw: _withdrawn,
     AllowInRole: _allowed,
     KeepInRole: _kept,
+    LeaveOutOfRole: _left_out,
     Publish: _published,
     Join: _joined,
+    Leave: _left,
     Enable: _enabled,
 }
 
@@ -116,6 +146,24 @@ class _OneMore(MembershipIndex):
     def roll(self) -> Roll:
         """Everybody in numbers."""
         return self._before.roll.joined(self._member.name, self._more[0].name)
+
+
+class _OneLess(MembershipIndex):
+    """The same memberships, one of them gone."""
+
+    def __init__(self, before: MembershipIndex, member: Principal, group: Principal) -> None:
+        super().__init__(before.directory)
+        self._before, self._member, self._gone = before, member, group
+
+    def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
+        """The groups that hold a user or a group directly."""
+        held = self._before.held_by(member)
+        return [one for one in held if one[0] != self._gone] if member == self._member else held
+
+    @property
+    def roll(self) -> Roll:
+        """Everybody in numbers."""
+        return self._before.roll.left(self._member.name, self._gone.name)
 
 
 class _OneEnabled(MembershipIndex):

@@ -69,14 +69,14 @@ def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spo
     spot = spot or _beside_likes(line, platforms)
     if spot is None or spot.beside is None:
         file = _file_for(platforms, spot is not None)
-        document = draft.open(file)
+        document = draft.document(file)
         if not document.has((SECTION,)):
             document.put((SECTION,), [line.value])
             return Source(file, document.line((SECTION, 0)))
         place = len(document.node((SECTION,)).items)
     else:
         file = spot.beside.file
-        document = draft.open(file)
+        document = draft.document(file)
         place = place_of(document, spot.beside) + spot.after
     document.insert((SECTION,), place, line.value)
     return Source(file, document.line((SECTION, place)))
@@ -132,7 +132,7 @@ def withdraw(draft: Draft, taking: Taking, bindings: Iterable[Binding]) -> list[
     for binding in bindings:
         lines.setdefault(binding.source, []).append(binding)
     for source, some in sorted(lines.items(), reverse=True):
-        _take_out(draft.open(source.file), source, taking, some)
+        _take_out(draft.document(source.file), source, taking, some)
     return sorted(lines)
 
 

@@ -49,7 +49,7 @@ class Draft:
         self._documents: dict[str, Document] = {}
         self._whole: dict[str, Changed] = {}
 
-    def open(self, file: str) -> Document:
+    def document(self, file: str) -> Document:
         """One of the files. StorageError if it cannot be read, RefusedError if it is not YAML."""
         if file not in self._documents:
             self._documents[file] = Document(file, content_of(self.folder, file))

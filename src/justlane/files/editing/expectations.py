@@ -26,14 +26,14 @@ def expect(draft: Draft, known: Sequence[AnyExpectation], said: dict[str, Value]
         if best is None or (likeness, number) > best[0]:
             best = (likeness, number), expectation
     if best is None:
-        document = draft.open(ROOT)
+        document = draft.document(ROOT)
         place = len(document.node((SECTION,)).items) if document.has((SECTION,)) else 0
         if document.has((SECTION,)):
             document.insert((SECTION,), place, said)
         else:
             document.put((SECTION,), [said])
         return Source(ROOT, document.line((SECTION, place)))
-    document = draft.open(best[1].source.file)
+    document = draft.document(best[1].source.file)
     place = place_of(document, best[1].source, SECTION) + 1
     document.insert((SECTION,), place, said)
     return Source(document.file, document.line((SECTION, place)))

@@ -23,7 +23,7 @@ def add_group(draft: Draft, prepared: PlatformIndex, name: str, purpose: str, me
     if name in platform.local_groups:
         at = platform.local_groups[name].source.line_address
         raise UsageError(f"{platform.name} has a local group {name!r} already", f"it is declared at {at}")
-    document = draft.open(platform.source.file)
+    document = draft.document(platform.source.file)
     said: dict[str, Value] = {"for": purpose, "holds": [str(member) for member in members]}
     if document.has((GROUPS,)):
         document.put((GROUPS, name), said)
@@ -33,7 +33,7 @@ def add_group(draft: Draft, prepared: PlatformIndex, name: str, purpose: str, me
 
 def put(draft: Draft, platform: str, group: LocalGroup, member: Principal, because: str, until: str) -> None:
     """A member more."""
-    document = draft.open(group.source.file)
+    document = draft.document(group.source.file)
     path = (GROUPS, group.name, "holds")
     said: Value = str(member)
     if because or until:
@@ -58,7 +58,7 @@ def take(draft: Draft, group: LocalGroup, member: Principal) -> None:
         raise UsageError(f"{group.name} does not hold {member} itself", f"it holds {some}")
     if len(group.members) == 1:
         raise UsageError(f"{group.name} would hold nobody", "put another one in first, or take the group out by hand")
-    document = draft.open(group.source.file)
+    document = draft.document(group.source.file)
     path = (GROUPS, group.name, "holds")
     items = [item.plain for item in document.node(path).items]
     place = next(n for n, item in enumerate(items) if _member(item) == str(member))
@@ -78,7 +78,7 @@ def publish(draft: Draft, prepared: PlatformIndex, group: str, scopes: Sequence[
     new = [s for s in scopes if s not in covered]
     if new:
         said: dict[str, Value] = {"group": group, "to": new[0] if len(new) == 1 else new}
-        document = draft.open(prepared.platform.source.file)
+        document = draft.document(prepared.platform.source.file)
         if not document.has((PUBLISHED,)):
             document.put((PUBLISHED,), [said], (*_SECTIONS, GROUPS))
         else:
@@ -94,7 +94,7 @@ def _group(item: Any) -> str:
 
 def unpublish(draft: Draft, prepared: PlatformIndex, group: str, scopes: Sequence[str]) -> None:
     """A group taken back from scopes. UsageError where it was not published to just these."""
-    document = draft.open(prepared.platform.source.file)
+    document = draft.document(prepared.platform.source.file)
     for scope in scopes:
         if scope not in prepared.published.get(group, ()):
             wider = [s for s in prepared.published.get(group, ()) if contains(s, scope)]

@@ -21,7 +21,7 @@ def open_role(draft: Draft, role: Role) -> tuple[Document, tuple[str, str]]:
         raise RefusedError(
             f"{role.name} is built in ({role.source.line_address}): the platform keeps it as it is", hint
         )
-    return draft.open(role.source.file), ("roles", role.name)
+    return draft.document(role.source.file), ("roles", role.name)
 
 
 def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose: str, kinds: Sequence[str]) -> None:
@@ -35,7 +35,7 @@ def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose
     for key, some in (("builds on", origin.builds_on), ("allows", origin.allows), ("excepts", origin.excepts)):
         if some:
             said[key] = _few([pattern.text for pattern in some])
-    document = draft.open(origin.source.file)
+    document = draft.document(origin.source.file)
     roles = document.node(("roles",))
     document.insert(("roles",), roles.keys()[origin.name] + 1, said, name)
 

@@ -31,7 +31,7 @@ def add(draft: Draft, prepared: PlatformIndex, address: str, said: dict[str, Val
         raise UsageError(f"there is a scope {address} already", f"it is declared at {at}")
     parent, _, name = address.rpartition("/")
     short: Value = said["is"] if list(said) == ["is"] else said
-    _put(draft.open(prepared.platform.source.file), parent, name, short)
+    _put(draft.document(prepared.platform.source.file), parent, name, short)
 
 
 def _put(document: Document, parent: str, name: str, value: Value, lines: Sequence[str] = ()) -> None:
@@ -55,7 +55,7 @@ def _put(document: Document, parent: str, name: str, value: Value, lines: Sequen
 def gather(draft: Draft, group: Scope, addresses: Sequence[str]) -> list[str]:
     """Scopes more that a resource group gathers; those that it gathers already are left out and returned."""
     _require_group(group)
-    document = draft.open(group.source.file)
+    document = draft.document(group.source.file)
     path = path_to(group.address)
     known = {item.address for item in group.gathers}
     if document.node(path).kind == "scalar":
@@ -69,7 +69,7 @@ def gather(draft: Draft, group: Scope, addresses: Sequence[str]) -> list[str]:
 def release(draft: Draft, group: Scope, addresses: Sequence[str]) -> None:
     """Scopes that it gathers no longer. UsageError for one that it does not name itself."""
     _require_group(group)
-    document = draft.open(group.source.file)
+    document = draft.document(group.source.file)
     path = (*path_to(group.address), "gathers")
     for address in addresses:
         if address not in document.values(path):
@@ -95,13 +95,13 @@ def move(draft: Draft, index: EstateIndex, address: str, parent: str) -> str:
         raise UsageError(f"there is a scope {new} already", "give one of them another name first")
     if contains(address, parent):
         raise UsageError(f"{parent} lies in {address}", "name a place outside of it")
-    document = draft.open(prepared.platform.source.file)
+    document = draft.document(prepared.platform.source.file)
     value: Any = document.node(path_to(address)).plain
     lines = document.written(path_to(address))
     document.remove(path_to(address))
     _put(document, parent, name, value, lines)
     for file in _files(index):
-        _follow(draft.open(file), address, new)
+        _follow(draft.document(file), address, new)
     return new
 
 

@@ -91,7 +91,9 @@ class Failure(Line):
 
 
 class Edit(TypedDict):
-    edit: Literal["give", "withdraw", "allow in role", "except no longer", "publish", "join", "enable"]
+    edit: Literal[
+        "give", "withdraw", "allow in role", "except no longer", "publish", "join", "enable", "leave", "except"
+    ]
     bindings: list[Binding]
     platform: str | None
     role: str | None

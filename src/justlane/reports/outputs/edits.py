@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal, TypedDict
 
 from justlane.reports.outputs.answers import Binding, Effect
+from justlane.reports.outputs.answers import Edit as AnEdit
 from justlane.reports.outputs.changes import Alike, Finding
 
 
@@ -40,7 +41,7 @@ class Proposal(TypedDict):
     warnings: list[Finding]
 
 
-class Edit(TypedDict):
+class Entry(TypedDict):
     number: int
     when: str
     who: str
@@ -57,7 +58,7 @@ class Edit(TypedDict):
 
 
 class Edits(TypedDict):
-    edits: list[Edit]
+    edits: list[Entry]
 
 
 class Wholeness(TypedDict):
@@ -128,6 +129,29 @@ ScopeBranch = TypedDict(
         "open": bool,
     },
 )
+
+
+class Need(TypedDict):
+    user: str
+    action: str
+    scope: str
+
+
+class Offer(TypedDict):
+    edits: list[AnEdit]
+    sentences: list[str]
+    commands: list[str | None]
+    excess: int
+    proven: bool
+    effect: Effect
+
+
+class Offers(TypedDict):
+    needs: list[Need]
+    take_away: bool
+    met: list[Need]
+    impossible: list[Need]
+    offers: list[Offer]
 
 
 class ScopeTree(TypedDict):

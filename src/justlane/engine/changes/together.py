@@ -1,0 +1,214 @@
+"""What would give several people what they need, or take it away: the smallest edits, and all that these do besides.
+
+Single edits come from `suggestions`; where one is not enough for all that is needed, `least` chooses several together.
+Every choice is carried out and judged before it is offered.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from justlane.engine.changes.comparison import differences
+from justlane.engine.changes.effect import Effect, changes_by, summed
+from justlane.engine.changes.least import Cells, Way, least
+from justlane.engine.changes.suggestions import Miss, candidates
+from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.facts.edited import edited
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.membership import user
+from justlane.engine.facts.people import local_members
+from justlane.model.bindings import Binding
+from justlane.model.bindings import Effect as Sense
+from justlane.model.edits import Edit, Give, Leave, LeaveOutOfRole, Withdraw
+from justlane.model.estate import Binds, Decides
+from justlane.model.people import Principal, PrincipalKind
+
+MOST_OFFERED = 5
+_MOST_TRIES = 25
+
+
+class Need(Struct, frozen=True):
+    """Somebody is to be allowed something, or not any more."""
+
+    user: str
+    action: str
+    scope: str
+
+    @property
+    def key(self) -> tuple[str, str, str]:
+        """The cell."""
+        return self.user, self.action, self.scope
+
+
+class Step(Struct, frozen=True):
+    """One edit, and the binding that it is about."""
+
+    edit: Edit
+    miss: Miss | None = None
+    """How it turns an answer; None where something is taken away."""
+    binding: Binding | None = None
+
+
+Ways = list[list[Step]]
+"""Each a list of steps that together do it."""
+
+
+class Offer(Struct, frozen=True):
+    """Edits that together do what is needed."""
+
+    steps: tuple[Step, ...]
+    effect: Effect
+    """All that they do, carried out together."""
+    excess: int
+    """Cells that change besides what is needed."""
+    proven: bool
+    """Whether no other edits of those that are known do it with less excess (but those offered before)."""
+
+
+class Offers(Struct, frozen=True):
+    """What would do it, the least excess first."""
+
+    needs: tuple[Need, ...]
+    take_away: bool
+    met: tuple[Need, ...]
+    """Needs that are met today."""
+    impossible: tuple[Need, ...]
+    """Needs that no single edit, and no choice of them, would meet."""
+    offers: tuple[Offer, ...]
+
+
+def suggest(index: EstateIndex, needs: Sequence[Need], question: Question, *, take_away: bool = False) -> Offers:
+    """The smallest changes that would give all that is needed, or take it away."""
+    met = [need for need in needs if _allowed(index, need, question) != take_away]
+    left = [need for need in needs if need not in met]
+    ways = [(_taking if take_away else _giving)(index, need, question) for need in left]
+    impossible = [need for need, some in zip(left, ways, strict=True) if not all(some)]
+    possible = {need: some for need, some in zip(left, ways, strict=True) if all(some)}
+    wanted = [one for some in possible.values() for one in some]
+    offers = _offers(index, list(possible), wanted, question, take_away) if possible else []
+    return Offers(tuple(needs), take_away, tuple(met), tuple(impossible), tuple(offers))
+
+
+def _allowed(index: EstateIndex, need: Need, question: Question) -> bool:
+    """Whether somebody may in some circumstances."""
+    return bool(judge(index, need.user, need.scope, question).allowed(need.action, need.scope))
+
+
+def _offers(
+    index: EstateIndex, needs: list[Need], wanted: list[Ways], question: Question, take_away: bool
+) -> list[Offer]:
+    """Choices of steps, one way of each of what is wanted."""
+    steps: dict[object, tuple[int, Step]] = {}
+    numbered: list[list[Way]] = []
+    for some in wanted:
+        numbered.append([frozenset(steps.setdefault(_key(s.edit), (len(steps), s))[0] for s in way) for way in some])
+    known = [step for _, step in sorted(steps.values(), key=lambda item: item[0])]
+    cells = Cells(need.key for need in needs)
+    for step in known:
+        cells.add(changes_by(index, step.edit, question))
+    by_edits = cells.by_edits()
+    offers: list[Offer] = []
+    cuts: list[Way] = []
+    for _ in range(_MOST_TRIES):
+        chosen = least(len(known), numbered, by_edits, cuts)
+        if chosen is None or len(offers) == MOST_OFFERED:
+            break
+        cuts.append(frozenset(chosen.edits))
+        after = index
+        for number in chosen.edits:
+            after = edited(after, known[number].edit)
+        if all(_allowed(after, need, question) != take_away for need in needs):
+            effect = summed(differences((index, after), Question(question.moment, day=question.dated)))
+            excess = effect.gained + effect.lost - len(needs)
+            offers.append(Offer(tuple(known[n] for n in chosen.edits), effect, max(excess, 0), chosen.proven))
+    offers.sort(key=lambda offer: (offer.excess, len(offer.steps)))
+    return offers
+
+
+def _key(edit: Edit) -> object:
+    """The same for two edits that an author would write alike."""
+    if isinstance(edit, (Give, Withdraw)):
+        said = ((b.principal, b.role, b.scope, b.effect, b.condition, b.here_only, b.bundle) for b in edit.bindings)
+        return (type(edit), *said)
+    return edit
+
+
+def _giving(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
+    """The single edits that meet a need."""
+    misses = candidates(index, need.user, need.action, need.scope, question)
+    return [[[Step(miss.edit, miss, miss.binding)] for miss in misses if miss.edit is not None]]
+
+
+def _taking(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
+    """For each binding that gives something what keeps it from that."""
+    judging = judge(index, need.user, need.scope, question)
+    giving: dict[int, Binding] = {}
+    for role in judging.active_roles():
+        if judging.allowed_as(role, need.action, need.scope):
+            giving |= {id(b): b for b, _ in judging.credit(role, need.action, need.scope)}
+    denies = [[step] for step in _denies(judging, need)]
+    return [[*denies, *_against(index, judging.platform, need, b, question)] for b in giving.values()]
+
+
+def _against(
+    index: EstateIndex, prepared: PlatformIndex, need: Need, binding: Binding, question: Question
+) -> Iterator[list[Step]]:
+    """What keeps one binding from giving it."""
+    name, principal = prepared.platform.name, binding.principal
+    leaving = _leaving(index, prepared, need.user, principal, question)
+    if leaving:
+        yield [Step(Leave(need.user, group, name), binding=binding) for group in leaving]
+    if not binding.built_in:
+        yield [Step(Withdraw((binding,) if not binding.bundle else _of_bundle(index, binding)), binding=binding)]
+    if not prepared.platform.roles[binding.role].built_in and _can_leave_out(prepared, binding.role, need.action):
+        yield [Step(LeaveOutOfRole(name, binding.role, need.action), binding=binding)]
+
+
+def _can_leave_out(prepared: PlatformIndex, role: str, action: str) -> bool:
+    """Whether a role can leave an action out: not while it keeps what implies it."""
+    held = prepared.roles.holdings(role)
+    actions = prepared.platform.actions
+    return not any(i.text == action for other in held if other != action for i in actions[other].implies)
+
+
+def _of_bundle(index: EstateIndex, binding: Binding) -> tuple[Binding, ...]:
+    alike = replace(binding, role="", scope="")
+    given = [b for name in sorted(index.estate.bundles.get(binding.bundle, ())) for b in _to(index, name, binding)]
+    return tuple(b for b in given if replace(b, role="", scope="") == alike) or (binding,)
+
+
+def _to(index: EstateIndex, platform: str, binding: Binding) -> Sequence[Binding]:
+    return index.platform(platform).bindings.of(binding.principal)
+
+
+def _leaving(
+    index: EstateIndex, prepared: PlatformIndex, login: str, principal: Principal, question: Question
+) -> list[Principal]:
+    """The groups that somebody is in directly and must leave, all of them, so that a principal stands for them no
+    longer; none where leaving does not help."""
+    direct = [held for held, _ in index.membership.held_by(user(login))]
+    if principal.kind is PrincipalKind.GROUP:
+        return [group for group in direct if principal in index.membership.principals_of(group)]
+    if principal.kind is not PrincipalKind.LOCAL_GROUP:
+        return []
+    members = [m.member for m in local_members(index, principal.name, prepared.platform.name, question.dated)]
+    own = [principal] if user(login) in members else []
+    through = [g for g in direct if any(member in index.membership.principals_of(g) for member in members)]
+    return [*own, *through]
+
+
+def _denies(judging: Judge, need: Need) -> Iterator[Step]:
+    """Where something can be denied: the smallest role that holds it, denied to this user here."""
+    prepared = judging.platform
+    habits = prepared.platform.habits
+    if habits.decides is Decides.ANY_ALLOW or habits.binds is not Binds.GROUPS_AND_USERS or need.user == "anonymous":
+        return
+    holding = sorted(prepared.roles.with_action(need.action), key=lambda r: (len(prepared.roles.holdings(r)), r))
+    for role in holding[:2]:
+        source = prepared.platform.roles[role].source
+        reason = f"so that they may not {need.action} at {need.scope}"
+        denied = Binding(user(need.user), role, need.scope, reason, source, Sense.DENY)
+        yield Step(Give((denied,)), binding=denied)
