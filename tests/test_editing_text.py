@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from justlane.files.editing.draft import carried_out, hunks_of, taken_back
 from justlane.files.in_place.document import Document
-from justlane.files.in_place.nodes import Lines, nodes_of
+from justlane.files.in_place.nodes import nodes_of
 from justlane.files.in_place.scalars import in_flow, scalar
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError
@@ -65,7 +65,7 @@ def files(draw: Any) -> bytes:
 
 def plain(content: bytes) -> Any:
     text = content.decode().removeprefix("\ufeff")
-    return nodes_of(text, Lines(text)).plain
+    return nodes_of(text).plain
 
 
 NEW = {"give": "r: 1", "to": ["group a", "group b, c"], "when": {"multi-factor": "yes"}, "because": 'It\'s "so".'}
@@ -170,7 +170,7 @@ class TextTest(unittest.TestCase):
                 (f"k: {in_flow([word, 'x'])}", {"k": [word, "x"]}),
                 (f"- {scalar(word)}", [word]),
             ):
-                self.assertEqual(nodes_of(text, Lines(text)).plain, found, text)
+                self.assertEqual(nodes_of(text).plain, found, text)
 
     def test_what_stands_in_several_places_is_not_changed(self) -> None:
         document = Document("f", b"bindings:\n  - &one\n    to: [a, b]\n  - *one\n")

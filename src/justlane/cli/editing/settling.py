@@ -21,6 +21,7 @@ from justlane.files.editing import saving
 from justlane.files.editing.draft import Draft
 from justlane.files.editing.journal import Told
 from justlane.files.editing.proposing import About, Proposal, acting_person, propose
+from justlane.files.keeping import cache
 from justlane.model.errors import RefusedError
 from justlane.model.names import counted
 
@@ -77,7 +78,9 @@ def settle(
     """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved."""
     index, draft, given = editing.index, editing.draft, editing.given
     acting = _acting(index, given["acting_as"])
-    proposal = propose(draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about)
+    proposal, loaded = propose(
+        draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about
+    )
     show("Proposal", proposal, given["form"])
     if not proposal.changes or given["dry_run"]:
         ctx.exit(1 if proposal.changes else 0)
@@ -91,6 +94,8 @@ def settle(
         effect.people, effect.gained, effect.lost,
     )  # fmt: skip
     note = saving.save(draft.folder, proposal.changes, told)
+    if loaded is not None:
+        cache.keep(draft.folder, loaded)  # it need not be read once more
     say(f"saved, as edit {note.number} of the journal; `justlane undo` takes it back")
     ctx.exit(0)
 

@@ -3,15 +3,16 @@ an expectation that held is broken."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import Differences
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.questions.expectations import Verdict, verify
+from justlane.engine.questions.expectations import Verdict, sentence_of, verify
 from justlane.engine.surveys.administrators import administration_of, administrators
+from justlane.model.expectations import AnyExpectation, Duty, Extent, UserMay, UserMayNot
 from justlane.model.scopes import platform_of
 
 _GAINS, _LOSES = 2, 3
@@ -80,17 +81,47 @@ def _administration(
 
 
 def _broken(before: EstateIndex, after: EstateIndex, found: Differences, question: Question) -> Iterator[Refusal]:
-    if not found.found and before.estate.expectations == after.estate.expectations:
-        return
-    failing = [verdict for verdict in verify(after, question.moment) if not verdict.holds]
+    was, now = before.estate, after.estate
+    some = list(now.expectations)
+    if was.situations == now.situations and was.time_zone == now.time_zone:
+        touched = _Touched(after, found)
+        some = [expectation for expectation in some if touched.concerns(expectation)]
+    failing = {_said(v): v for v in verify(after, question.moment, some) if not v.holds}
     if not failing:
         return
-    held = {_said(verdict) for verdict in verify(before, question.moment) if verdict.holds}
-    for verdict in failing:
-        if _said(verdict) in held:
+    known = [e for e in was.expectations if (sentence_of(e), e.situation) in failing]
+    for held in verify(before, question.moment, known):
+        if held.holds:
+            verdict = failing[_said(held)]
             line = verdict.expectation.source.line_address
             message = f"what is expected would not hold any more: {verdict.sentence} ({line}): {_why(verdict)}"
             yield Refusal("broken-expectation", message)
+
+
+class _Touched:
+    """The actions that change, for whom and where: an expectation about none of it stays as it is."""
+
+    def __init__(self, after: EstateIndex, found: Differences) -> None:
+        self._after = after
+        self._places: dict[tuple[str, str], set[str]] = {}
+        for some in found.found:
+            for change in some.change:
+                self._places.setdefault((platform_of(some.places[0]), change[0]), set()).update(some.places)
+        self._users = {found.logins[user] for some in found.found for user in some.users.tolist()}
+
+    def concerns(self, expectation: AnyExpectation) -> bool:
+        """Whether something changes that it is about."""
+        if isinstance(expectation, (UserMay, UserMayNot)) and expectation.user not in self._users:
+            return False
+        return any(map(self._is_about, expectation.duties))
+
+    def _is_about(self, duty: Duty) -> bool:
+        places = self._places.get((platform_of(duty.scope), duty.action), set())
+        if duty.scope in places:
+            return True
+        if duty.extent is Extent.AT or not places:
+            return False
+        return not places.isdisjoint(self._after.platform(duty.scope).coverage.covered(duty.scope))
 
 
 def _why(verdict: Verdict) -> str:
@@ -99,9 +130,3 @@ def _why(verdict: Verdict) -> str:
 
 def _said(verdict: Verdict) -> tuple[str, str]:
     return verdict.sentence, verdict.expectation.situation
-
-
-def worth_naming(some: Sequence[Refusal]) -> str:
-    """The first of them, and how many there are besides."""
-    more = f"; and {len(some) - 1} more" if len(some) > 1 else ""
-    return some[0].message + more

@@ -192,6 +192,18 @@ class EstateIndex:
         found._platforms = self._platforms
         return found
 
+    def with_other_bindings(self, estate: Estate) -> EstateIndex:
+        """An estate in which only bindings, expectations and the like are others; places and people are shared."""
+        found = EstateIndex(replace(estate, directory=self.estate.directory), self._kept)
+        found.membership = self.membership
+        by_platform: dict[str, list[Binding]] = {name: [] for name in estate.platforms}
+        for binding in estate.bindings:
+            by_platform[platform_of(binding.scope)].append(binding)
+        for name, bindings in by_platform.items():
+            known = self.platform(name)
+            found._platforms[name] = known.changed(known.platform, ListedBindings(bindings))
+        return found
+
     def changed(
         self,
         platforms: Mapping[str, PlatformIndex],

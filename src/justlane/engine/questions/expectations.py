@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from datetime import datetime
 
 from msgspec import Struct
@@ -47,9 +47,10 @@ class Verdict(Struct, frozen=True):
         return not self.evidence
 
 
-def verify(index: EstateIndex, moment: datetime) -> tuple[Verdict, ...]:
-    """Judge every expectation of the estate at a moment, in the order in which they are written."""
-    return tuple(_verdict(_Judging(index, moment, e), e) for e in index.estate.expectations)
+def verify(index: EstateIndex, moment: datetime, some: Sequence[AnyExpectation] | None = None) -> tuple[Verdict, ...]:
+    """Judge every expectation of the estate, or some of them, at a moment, in the order in which they are written."""
+    judged = index.estate.expectations if some is None else some
+    return tuple(_verdict(_Judging(index, moment, e), e) for e in judged)
 
 
 def _verdict(judging: _Judging, expectation: AnyExpectation) -> Verdict:

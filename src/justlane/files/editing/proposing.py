@@ -18,6 +18,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing.draft import Changed, Draft
 from justlane.files.editing.staging import loaded_with
+from justlane.files.loaded import Loaded
 from justlane.files.people.populating import PeopleReader
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity
@@ -52,15 +53,17 @@ def propose(
     command: str,
     acting: str | None,
     about: About = lambda after: (),
-) -> Proposal:
-    """Look at a draft. RefusedError if the estate would not be sound any more."""
+) -> tuple[Proposal, Loaded | None]:
+    """Look at a draft; what reading the estate after it gave comes along (None if nothing changes). RefusedError if the
+    estate would not be sound any more."""
     changes = tuple(draft.changes)
     if not changes:
         nothing = summed(Differences([], []))
-        return Proposal(command, (), nothing, (), tuple(about(before)), (), ())
+        return Proposal(command, (), nothing, (), tuple(about(before)), (), ()), None
     loaded = loaded_with(draft.folder, changes, read_people)
     _require_sound(loaded.findings)
-    after = loaded.ready
+    assert loaded.estate is not None
+    after = before.with_other_bindings(loaded.estate) if loaded.resumed_from else loaded.ready
     found = differences((before, after), Question(question.moment, day=question.dated))
     effect = summed(found)
     shown = effect.gained + effect.lost <= MOST_SHOWN
@@ -71,7 +74,8 @@ def propose(
     warnings = tuple(f for f in loaded.findings if (f.rule, f.message) not in known)
     against = tuple(refusals(before, after, found, acting, question))
     remarks = tuple(about(after))
-    return Proposal(command, changes, effect, None if groups is None else tuple(groups), remarks, against, warnings)
+    shown_groups = None if groups is None else tuple(groups)
+    return Proposal(command, changes, effect, shown_groups, remarks, against, warnings), loaded
 
 
 def _require_sound(findings: Iterable[Finding]) -> None:

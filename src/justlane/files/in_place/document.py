@@ -8,7 +8,6 @@ be those values; otherwise nothing is changed at all, and the person is told to 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from copy import deepcopy
 from typing import Any, cast
 
 from justlane.files.in_place.nodes import Lines, Node, nodes_of
@@ -35,7 +34,7 @@ class Document:
     def _parse(self) -> None:
         self._lines = Lines(self._text)
         try:
-            self.root = nodes_of(self._text, self._lines)
+            self.root = nodes_of(self._text)
         except NotYamlError as error:
             raise RefusedError(f"{self.file}:{error.line}: {error}", "correct it first") from error
 
@@ -341,7 +340,7 @@ class Document:
 
     def _splice(self, pieces: Sequence[tuple[int, int, str]], path: Path, meant: Callable[[Any], None]) -> None:
         """Replace pieces of the text, and see that it now means what is meant."""
-        wanted = deepcopy(self.root.plain)
+        wanted = self.root.plain
         inside: Any = wanted
         for step in path:
             inside = inside[step]

@@ -17,7 +17,7 @@ _BREAK = re.compile(r"\r\n|\n|\r")
 
 
 class Lines:
-    """The lines of a text: offsets from lines and columns, and back."""
+    """The lines of a text, by the offsets in them."""
 
     def __init__(self, content: str) -> None:
         self._content = content
@@ -29,10 +29,6 @@ class Lines:
         """How most lines end."""
         crlf = self._content.count("\r\n")
         return "\r\n" if crlf * 2 > len(self._ends) else "\n"
-
-    def offset(self, line: int, column: int) -> int:
-        """Of a line and a column, both from 0."""
-        return min(self.starts[min(line, len(self.starts) - 1)] + column, len(self._content))
 
     def number(self, offset: int) -> int:
         """The line, from 0, in which an offset lies."""
@@ -97,7 +93,7 @@ class Node:
         return None if self.empty else self.value
 
 
-def nodes_of(content: str, lines: Lines) -> Node:
+def nodes_of(content: str) -> Node:
     """The nodes of a text with one document. NotYamlError if it is none; an empty text is an empty scalar."""
     top = Node("list", 0, len(content))
     above: list[Node] = [top]
@@ -106,9 +102,9 @@ def nodes_of(content: str, lines: Lines) -> Node:
         inside = above[-1]
         if kind == "end":
             node = above.pop()
-            node.end = _offset(lines, event.end_mark) if node.flow else _last(node.items, node.end)
+            node.end = event.end_mark.index if node.flow else _last(node.items, node.end)
             continue
-        node = _node(kind, event, lines, content)
+        node = _node(kind, event, content)
         if kind == "alias":
             known = anchors.get(event.anchor)
             node.alias = True
@@ -123,20 +119,15 @@ def nodes_of(content: str, lines: Lines) -> Node:
     return top.items[0] if top.items else Node("scalar", 0, 0)
 
 
-def _node(kind: str, event: Any, lines: Lines, content: str) -> Node:
-    start, end = _offset(lines, event.start_mark), _offset(lines, event.end_mark)
-    node = Node(kind, start, end)
+def _node(kind: str, event: Any, content: str) -> Node:
+    node = Node(kind, event.start_mark.index, event.end_mark.index)
     if kind == "scalar":
         node.value, node.style = event.value, event.style
         if node.style in ("|", ">"):
-            node.end = max(start, _without_blank(content, end))
+            node.end = max(node.start, _without_blank(content, node.end))
     elif kind in ("list", "mapping"):
         node.flow = bool(event.flow_style)
     return node
-
-
-def _offset(lines: Lines, mark: Any) -> int:
-    return lines.offset(mark.line, mark.column)
 
 
 def _last(items: Iterable[Node], otherwise: int) -> int:
