@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+import shlex
 import unittest
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
@@ -199,9 +200,9 @@ class StartingTest(EstateTest):
         self.saltmarsh()
         readme = (DEMO.parent.parent.parent / "README.md").read_text()
         blocks = re.findall(r"```console\n\$ justlane (.*)\n((?:.*\n)*?)```\n", readme)
-        self.assertEqual(len(blocks), 9)
+        self.assertEqual(len(blocks), 12)
         for command, output in blocks:
-            self.assertEqual(self.run_lane(*command.split()).out, output, command)
+            self.assertEqual(self.run_lane(*shlex.split(command)).out, output, command)
 
     def test_schema_writes_one_for_each_kind_of_file(self) -> None:
         ran = self.run_lane("schema", str(self.top / "schemas"))

@@ -35,6 +35,7 @@ LINES = [
     ("role list --on fieldnet", "role list", 0, "platform role kinds administration people actions sensitive for"),
     ("role compare station-keeper log-reader", "role compare", 1, "action in sensitive"),
     ("role fit northern-crew --on fieldnet", "role fit", 0, "role excess sensitive"),
+    ("role administrators", "role administrators", 0, "platform user administration"),
     ("scope tree fieldnet/north", "scope tree", 0, "scope kind given gathers open"),
     (f"suggest joost.baan restart-station {BUOY}", "suggest", 1, "offer edit command excess proven"),
     (f"suggest imke.vos restart-station {BUOY} --take-away", "suggest", 1, None),

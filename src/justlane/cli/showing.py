@@ -62,6 +62,29 @@ WALK: list[tuple[str, list[list[str]]]] = [
     ),
     ("Prove it: ask and try, as every person", [["probe", name] for name in PLATFORMS]),
     (
+        "A role made from another one, without what is not meant; given at a resource group, proved, and taken back",
+        [
+            ["role", "compare", "station-keeper", "log-reader"],
+            ["role", "copy", "station-keeper", "night-keeper", "--for", "Keeps stations alive at night.", "--yes"],
+            ["role", "except", "night-keeper", "update-firmware", "--yes"],
+            [
+                "give",
+                "night-keeper",
+                "--to",
+                "group contractors",
+                "--at",
+                "fieldnet/storm-watch",
+                "--because",
+                "In a storm the contractors keep watch too.",
+                "--yes",
+            ],
+            ["align", "fieldnet", "--yes", "--because", "storm season"],
+            ["probe", "fieldnet"],
+            *[["undo", "--yes"]] * 3,
+            ["align", "fieldnet", "--yes", "--because", "the storm is over"],
+        ],
+    ),
+    (
         "Somebody makes a grant by hand, behind our back. Probing finds what it gives, aligning mends it",
         [
             ["meddle", "buildyard", "grant", "tamsin.quill", "release-publisher", "buildyard/release"],
@@ -86,8 +109,9 @@ The estate stays in {folder}. Try next:
   justlane standin fieldnet &                 start a platform again, then
   justlane meddle fieldnet stale-role station-watcher silence-alarm
   justlane probe fieldnet                     find what reading alone cannot see
-  $EDITOR bindings/field.yaml                 change something, then
-  justlane align fieldnet --dry-run           see what that would do
+  justlane suggest joost.baan restart-station {buoy}
+  justlane give log-reader --to auditors --at fieldnet/inland --because "They asked." --dry-run
+  justlane journal show                       what was edited in this walk, and taken back
 """
 
 

@@ -50,6 +50,7 @@ class Presenter(Protocol):
 
 PRESENTERS = {
     "Reply": "justlane.reports.answer",
+    "Administrators": "justlane.reports.administrators",
     "Assignments": "justlane.reports.assignments",
     "Beside": "justlane.reports.roles",
     "Comparison": "justlane.reports.comparison",

@@ -52,7 +52,8 @@ def _together(changes: list[CellChange], places: list[str]) -> Iterator[Span | s
         yield ", " if number else ""
         yield change.action, "head"
         yield (" (sensitive)", "warn") if change.sensitive else ""
-    more = f" and {len(places) - _MOST_PLACES} more places" if len(places) > _MOST_PLACES else ""
+    left = len(places) - _MOST_PLACES
+    more = f" and {left} more place{'s' * (left > 1)}" if left > 0 else ""
     yield f" at {', '.join(places[:_MOST_PLACES])}{more}"
     if one.before or one.after:
         yield f": before, {comparison.said(one.before)}; now, {comparison.said(one.after)}"
@@ -144,9 +145,9 @@ def _effect(result: Proposal) -> Iterator[Line]:
     yield line(
         ("effect   ", "head"),
         f"for {counted(effect.people, 'person', 'people')}: ",
-        (f"{counted(effect.gained, 'cell')} gained", "yes"),
+        (f"{counted(effect.gained, 'cell')} gained", "yes" if effect.gained else "dim"),
         ", ",
-        (f"{effect.lost:,} lost", "no"),
+        (f"{effect.lost:,} lost", "no" if effect.lost else "dim"),
     )
     if result.groups is not None:
         for group in result.groups[:_MOST_GROUPS]:

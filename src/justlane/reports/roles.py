@@ -167,6 +167,7 @@ def _beside(result: Beside) -> Iterator[Line]:
     copied = next((a for a, b in _pairs(result) if a.copied_from == b.name), None)
     if copied is not None:
         yield line((f"  {copied.name} was copied from {copied.copied_from} ({copied.source.line_address})", "dim"))
+    width = max(len(result.first.name), len(result.second.name))
     for mark, name, some in (
         ("only_first", result.first.name, result.only_first),
         ("only_second", result.second.name, result.only_second),
@@ -174,7 +175,7 @@ def _beside(result: Beside) -> Iterator[Line]:
     ):
         for action in some:
             sensitive: Span | str = (" (sensitive)", "warn") if action in result.sensitive else ""
-            yield line(_MARKS[mark], (f"{name}  " if name else "  ", "dim"), (action, "head"), sensitive)
+            yield line(_MARKS[mark], (f"{name:<{width}}  ", "dim"), (action, "head"), sensitive)
 
 
 def _pairs(result: Beside) -> tuple[tuple[Any, Any], tuple[Any, Any]]:

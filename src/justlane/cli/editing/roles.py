@@ -284,6 +284,26 @@ def role_fit(
     ctx.exit(0 if any(fit.role for fit in result.fits) else 1)
 
 
+@role.command("administrators", short_help="Who administers each platform, fully or in part.")
+@click.option("--on", "platform", metavar="PLATFORM", help="Only of this platform.")
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def role_administrators(ctx: click.Context, platform: str | None, folder: Path | None, form: str) -> None:
+    """Who administers each platform that says what its administration is, fully or in part, and how many may.
+
+    Ends with 0, or with 1 if somewhere there are too many, or nobody.
+    """
+    from justlane.engine.surveys.administrators import administrators
+
+    index = options.indexed(folder)
+    platforms = [options.known_platform(index.estate, platform)] if platform else list(index.estate.platforms)
+    said = [name for name in platforms if index.estate.platforms[name].administration]
+    result = [administrators(index, name, Question(now())) for name in said]
+    show("Administrators", result, form)
+    ctx.exit(1 if any(one.too_many or not one.full for one in result) else 0)
+
+
 def _fit_platform(index: EstateIndex, actions: Sequence[str], platform: str | None) -> str:
     if platform is not None:
         return options.known_platform(index.estate, platform)

@@ -125,4 +125,10 @@ def _consent(proposal: Proposal) -> bool:
 
 def _spoken() -> str:
     """The command as it was typed, without where the estate lies."""
-    return shlex.join(["justlane", *sys.argv[1:]])
+    words, found = iter(sys.argv[1:]), ["justlane"]
+    for word in words:
+        if word == "--estate":
+            next(words, None)
+        elif not word.startswith("--estate="):
+            found.append(word)
+    return shlex.join(found)

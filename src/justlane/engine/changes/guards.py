@@ -50,7 +50,8 @@ def _locked_out(before: EstateIndex, found: Differences, acting: str | None) -> 
             for action in (change[0] for change in some.change if change[_LOSES] and change[0] in own):
                 lost.setdefault(action, []).extend(some.places)
     for action, places in lost.items():
-        where = places[0] if len(places) == 1 else f"{places[0]} and {len(places) - 1} more places"
+        left = len(places) - 1
+        where = places[0] + (f" and {left} more place{'s' * (left > 1)}" if left else "")
         message = f"you, {acting}, would not hold {action} any more, or in fewer circumstances, at {where}"
         yield Refusal("locked-out", message)
 

@@ -23,6 +23,11 @@ class Administrators(Struct, frozen=True):
     at_most: int | None
     """How many may hold it fully; None if nobody said."""
 
+    @property
+    def too_many(self) -> bool:
+        """Whether more hold it fully than may."""
+        return self.at_most is not None and len(self.full) > self.at_most
+
 
 def administration_of(prepared: PlatformIndex) -> tuple[str, ...]:
     """The actions that are the administration of a platform; none if it does not say."""

@@ -66,6 +66,15 @@ class Wholeness(TypedDict):
     broken: list[int]
 
 
+class Administrators(TypedDict):
+    platform: str
+    actions: list[str]
+    full: list[str]
+    limited: list[str]
+    at_most: int | None
+    too_many: bool
+
+
 RoleInShort = TypedDict(
     "RoleInShort",
     {

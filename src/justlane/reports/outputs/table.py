@@ -8,7 +8,17 @@ import msgspec
 
 from justlane.reports.outputs.answers import Ask
 from justlane.reports.outputs.changes import Comparison, Exported, Findings, Tally, TwoPeople, Verdicts
-from justlane.reports.outputs.edits import Edits, Fitting, Offers, Proposal, Roles, RolesBeside, ScopeTree, Wholeness
+from justlane.reports.outputs.edits import (
+    Administrators,
+    Edits,
+    Fitting,
+    Offers,
+    Proposal,
+    Roles,
+    RolesBeside,
+    ScopeTree,
+    Wholeness,
+)
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
 from justlane.reports.outputs.platforms import Permissions, Plan, Probe
 from justlane.reports.outputs.views import Assignments, Grid, Holders, OnePlace, OneRole, Reach, Sight
@@ -32,6 +42,7 @@ OUTPUTS: dict[str, Any] = {
     "role list": Roles,
     "role compare": RolesBeside,
     "role fit": Fitting,
+    "role administrators": list[Administrators],
     "scope tree": ScopeTree,
     "grid": Grid,
     "suggest": Offers,
