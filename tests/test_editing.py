@@ -269,6 +269,77 @@ class RolesTest(EstateTest):
         self.assertEqual(tree["left_out"], 12)
 
 
+HEAD = """only:
+  scopes: fieldnet/north/harbour
+  roles: [station-watcher, log-reader]
+  actions: [see-station, read-log, silence-alarm]
+  groups: [contractors, auditors]
+  by: user imke.vos
+bindings:
+"""
+OWN = "  - give: log-reader\n    to: group contractors\n    at: fieldnet/north/harbour\n    because: They look for it.\n"
+
+
+class DelegatesTest(EstateTest):
+    forked = True
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.saltmarsh()
+        self.write({"bindings/harbour.yaml": HEAD + OWN})
+
+    def test_a_delegate_writes_into_their_own_file_and_no_other(self) -> None:
+        give = ["give", "log-reader", "--to", "auditors", "--at", "fieldnet/north/harbour", "--because", "x", "--dry-run", "--format", "json"]
+        for acting, file in (("imke.vos", "bindings/harbour.yaml"), ("wim.anker", "bindings/field.yaml"), ("lotte.marsh", "bindings/field.yaml")):
+            ran = self.run_lane(*give, "--acting-as", acting)
+            self.assertEqual([change["file"] for change in ran.json["changes"]], [file], acting)
+        ran = self.run_lane("withdraw", "log-reader", "--from", "auditors", "--at", "fieldnet", "--acting-as", "imke.vos", "--yes")
+        self.assertEqual(ran.code, 2)
+        self.assertIn("you, imke.vos, may only write in bindings/harbour.yaml, and this would change bindings/field.yaml", ran.err)
+
+    def test_whatever_reaches_beyond_is_found(self) -> None:
+        self.lane("check", 1)
+        text = (self.folder / "platforms" / "fieldnet.yaml").read_text()
+        group = "  crane:\n    is: resource group\n    gathers: fieldnet/south/bar\n"
+        for files, said in (
+            (
+                {"bindings/harbour.yaml": HEAD + OWN.replace("/harbour\n", "\n")},
+                "harbour.yaml:8:5: error: this reaches fieldnet/north, which was not delegated",
+            ),
+            ({"bindings/harbour.yaml": HEAD + OWN.replace("log-reader", "station-keeper")}, "the role station-keeper was not delegated"),
+            (
+                {"bindings/harbour.yaml": HEAD + OWN.replace("group contractors", "user vik.sorrel")},
+                "user vik.sorrel is none of those to whom the delegate may give",
+            ),
+            ({"bindings/harbour.yaml": HEAD + OWN + "bundles: {b: {for: x, holds: log-reader at fieldnet}}\n"}, "a delegate's file has no bundles"),
+            ({"bindings/harbour.yaml": HEAD.replace("harbour", "harbor") + OWN}, "harbour.yaml:2:11: error: there is no scope"),
+            (
+                {"platforms/fieldnet.yaml": text.replace("allows: [read-log, silence-alarm]", "allows: [read-log, silence-alarm, restart-station]")},
+                "harbour.yaml:8:5: error: log-reader holds restart-station, which was not delegated",
+            ),
+            (
+                {
+                    "platforms/fieldnet.yaml": text.replace(
+                        "        holds:\n          nb-07",
+                        "        holds:\n"
+                        + group.replace("  ", "     ", 1).replace("\n    ", "\n            ").replace("     crane", "          crane")
+                        + "          nb-07",
+                        1,
+                    )
+                },
+                "this reaches fieldnet/south/bar, through fieldnet/north/harbour/crane, which was not delegated",
+            ),
+        ):
+            with self.subTest(said=said):
+                before = {name: (self.folder / name).read_text() for name in files}
+                self.write(files)
+                if "crane" in said:
+                    before["bindings/harbour.yaml"] = HEAD + OWN
+                    self.write({"bindings/harbour.yaml": HEAD + OWN.replace("/harbour\n", "/harbour/crane\n")})
+                self.assertIn(" ".join(said.split()), " ".join(self.lane("check", 2).out.split()))
+                self.write(before)
+
+
 class SavingTest(EstateTest):
     """A kill at any moment: no file half-written, no line of the journal lost or doubled."""
 

@@ -14,6 +14,23 @@ BUOY = "fieldnet/north/harbour/nb-07"
 class LookingTest(EstateTest):
     forked = True
 
+    def test_settings_come_from_groups_in_their_order_and_the_own_only_if_kept(self) -> None:
+        self.saltmarsh()
+        for name, wanted in (
+            ("imke.vos", [("start page", "forecast", "user imke.vos", ["stations"]), ("time zone", "Europe/Amsterdam", "group field-crews", [])]),
+            ("petra.loam", [("start page", "storm-season", "group service-desk", []), ("label", "desk", "group service-desk", [])]),
+            ("field-crews", [("start page", "stations", "group field-crews", []), ("time zone", "Europe/Amsterdam", "group field-crews", [])]),
+            ("odd.pilcher", []),
+        ):
+            found = self.lane(f"people show {name} --format json").json["settings"]
+            told = [(s["setting"], s["value"], s["principal"], [o["value"] for o in s["instead_of"]]) for s in found]
+            self.assertEqual(told, wanted, name)
+        board = self.folder / "platforms" / "planboard.yaml"
+        board.write_text(board.read_text().replace("    kept: yes\n", ""))
+        found = self.lane("people show imke.vos --format json").json["settings"][0]
+        self.assertEqual((found["value"], found["instead_of"][0]["value"], found["line"]), ("stations", "forecast", 89))
+        self.assertNotIn("start page", self.lane("reach imke.vos planboard").out)
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

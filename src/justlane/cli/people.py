@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,8 +15,10 @@ from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import say, show, tell, warn
 from justlane.cli.trusting import ask_person
 from justlane.directories.interface import read_people
+from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.questions.one_person_or_group import Found, SizedGroup, local_groups, portrait
+from justlane.engine.questions.settings import settings_of
 from justlane.files.opening import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
@@ -86,7 +89,8 @@ def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -
         show("Overview", snapshots.Overview(store.snapshot, tuple(snapshots.names(place)), now()), form)
         return
     membership = MembershipIndex(store.directory(), store.groups_with)
-    own = _own_groups(folder, as_of)
+    index = _index(folder, as_of)
+    own = _own(index, as_of)
     local = own or []
     found = portrait(membership, name, local)
     if found is None:
@@ -97,6 +101,9 @@ def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -
             raise UsageError(f"several platforms have a local group {name!r}", f"name one: {', '.join(several)}")
         everybody = [*store.names("users"), *store.names("groups"), *(sized.group.name for sized in local)]
         raise UsageError(f"there is no user and no group {name!r}", did_you_mean(name, everybody))
+    if index is not None:
+        brought = settings_of(index, found.principal, found.platform, _moment(index, as_of))
+        found = replace(found, settings=tuple(brought))
     show("Portrait", found, form)
     click.get_current_context().exit(_code(found, own))
 
@@ -225,14 +232,26 @@ def _groups(store: PeopleStore, own: list[SizedGroup] | None, pattern: str) -> t
     return tuple(sorted(found, key=lambda sized: (sized.group.name, sized.platform)))
 
 
-def _own_groups(folder: Path | None, as_of: str | None) -> list[SizedGroup] | None:
-    """The groups that platforms keep for themselves; None where the estate is not sound, and they cannot be told."""
+def _index(folder: Path | None, as_of: str | None) -> EstateIndex | None:
+    """The estate; None where it is not sound, so that what its platforms keep for themselves cannot be told."""
     try:
-        index = options.indexed(folder, as_of)
+        return options.indexed(folder, as_of)
     except EstateError:
         warn("the platforms' own groups cannot be told while the estate is not sound: justlane check")
         return None
-    return local_groups(index, index.estate.people.taken if as_of and index.estate.people else now())
+
+
+def _own_groups(folder: Path | None, as_of: str | None) -> list[SizedGroup] | None:
+    """The groups that platforms keep for themselves; None where they cannot be told."""
+    return _own(_index(folder, as_of), as_of)
+
+
+def _own(index: EstateIndex | None, as_of: str | None) -> list[SizedGroup] | None:
+    return local_groups(index, _moment(index, as_of)) if index is not None else None
+
+
+def _moment(index: EstateIndex, as_of: str | None) -> datetime:
+    return index.estate.people.taken if as_of and index.estate.people else now()
 
 
 def _code(found: object, own: list[SizedGroup] | None) -> int:

@@ -87,6 +87,8 @@ def _parts(declared: DeclaredFiles, of_people: list[Finding]) -> Parts:
 
 def is_plain(shape: object) -> bool:
     """Whether a file has bindings and expectations alone, which nothing in other files refers to."""
+    if isinstance(shape, BindingsFile) and shape.only is not None:
+        return False
     return isinstance(shape, (BindingsFile, ExpectationsFile)) and not (shape.bundles or shape.situations)
 
 

@@ -87,3 +87,19 @@ class Publication(Struct, frozen=True):
     group: str
     scope: str
     source: Source
+
+
+class Delegation(Struct, frozen=True):
+    """What somebody may touch in a file of their own."""
+
+    file: str
+    scopes: tuple[str, ...]
+    """Addresses: these, and what they contain."""
+    roles: tuple[str, ...]
+    actions: tuple[str, ...]
+    """Actions or patterns that the roles may hold at most; empty for whatever they hold."""
+    groups: tuple[Principal, ...]
+    """To whom they may give."""
+    by: Principal
+    """A user, or a group whose members they are."""
+    source: Source

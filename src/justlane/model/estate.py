@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.model.bindings import Binding, BreakGlass, Ceiling, Publication
+from justlane.model.bindings import Binding, BreakGlass, Ceiling, Delegation, Publication
 from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
@@ -92,6 +92,17 @@ class Administration(Struct, frozen=True):
     source: Source
 
 
+class Setting(Struct, frozen=True):
+    """A value that a platform takes from a group, or from the person: a start page, a language. No access."""
+
+    principal: Principal
+    name: str
+    value: str
+    kept: bool
+    """Of a person's own: whether it stays, whatever their groups bring."""
+    source: Source
+
+
 class Platform(Struct, frozen=True):
     """One system that decides about access, as it is declared."""
 
@@ -109,6 +120,8 @@ class Platform(Struct, frozen=True):
     ceilings: tuple[Ceiling, ...] = ()
     administration: Administration | None = None
     """None if the platform does not say which of its actions are administration."""
+    settings: tuple[Setting, ...] = ()
+    """In the order in which they count."""
 
     @property
     def capped(self) -> tuple[Principal, ...]:
@@ -138,5 +151,7 @@ class Estate(Struct, frozen=True):
     break_glass: tuple[BreakGlass, ...] = ()
     bundles: dict[str, frozenset[str]] = {}
     """Name -> the platforms on which it holds something."""
+    delegations: tuple[Delegation, ...] = ()
+    """Files of delegates, and what they may touch."""
     acting_as: str = ""
     """The login of whoever edits the estate, where it is another one than the system knows them by."""

@@ -6,6 +6,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from justlane.engine.questions.one_person_or_group import Belonging, Portrait
+from justlane.engine.questions.settings import Brought
+from justlane.model.estate import Setting
 from justlane.model.people import Group, LocalMember, Membership
 from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
@@ -27,7 +29,20 @@ def plain(result: Portrait) -> dict[str, Any]:
         known = {"group": group.name, "platform": result.platform or None, "for": group.purpose}
         known |= {"id": group.id if isinstance(group, Group) else "", **plain_source(group.source)}
         known["members"] = [_plain_member(member) for member in group.members]
-    return {**known, "in": [_plain_belonging(belonging) for belonging in result.belongings]}
+    belongings = [_plain_belonging(belonging) for belonging in result.belongings]
+    return {**known, "in": belongings, "settings": [_plain_setting(brought) for brought in result.settings]}
+
+
+def _plain_setting(brought: Brought) -> dict[str, Any]:
+    return {
+        "platform": brought.platform,
+        "setting": brought.setting.name,
+        "value": brought.setting.value,
+        "principal": str(brought.setting.principal),
+        "kept": brought.setting.kept,
+        "instead_of": [{"principal": str(s.principal), "value": s.value} for s in brought.instead_of],
+        **plain_source(brought.setting.source),
+    }
 
 
 def _plain_member(member: Membership | LocalMember) -> dict[str, Any]:
@@ -60,7 +75,25 @@ def sheet(result: Portrait) -> Sheet:
 def text(result: Portrait, look: Look) -> str:
     """The portrait for a person."""
     head = render(_head(result), look)
-    return head + ("\n" + table(sheet(result), look) if result.belongings else "\nin no group\n")
+    groups = "\n" + table(sheet(result), look) if result.belongings else "\nin no group\n"
+    return head + groups + ("\n" + render(_settings(result), look) if result.settings else "")
+
+
+def _settings(result: Portrait) -> Iterator[Line]:
+    yield line(("besides roles", "head"))
+    for brought in result.settings:
+        setting = brought.setting
+        own = setting.principal == result.principal and result.user is not None
+        whose = "their own" + (", kept" if setting.kept else "") if own else f"from {setting.principal}"
+        others = [_other(result, other) for other in brought.instead_of]
+        more = f", not {', '.join(others)}" if others else ""
+        told = f"  {setting.value}  {whose}{more}"
+        yield line("  ", (f"{brought.platform} ", "dim"), setting.name, told, source=setting.source, hanging="    ")
+
+
+def _other(result: Portrait, setting: Setting) -> str:
+    whose = "their own" if setting.principal == result.principal else str(setting.principal)
+    return f"{setting.value} ({whose})"
 
 
 def _head(result: Portrait) -> Iterator[Line]:

@@ -12,6 +12,7 @@ from justlane.cli.editing.naming import day_of, principal_named, reason_of
 from justlane.cli.editing.settling import Editing, begun, editing_options, settle
 from justlane.engine.changes.remarks import about_given
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.surveys.delegates import confined_to
 from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing import bindings
 from justlane.files.editing.bindings import Line, Spot, Taking
@@ -21,7 +22,7 @@ from justlane.model.errors import UsageError
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import ANY
-from justlane.model.scopes import platform_of
+from justlane.model.scopes import contains, platform_of
 
 _PLACING = (
     click.option("--before", metavar="LINE", help="Where the order decides: stand before this line, FILE:LINE."),
@@ -99,7 +100,10 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
         day_of("--from", given["first_day"]), day_of("--until", given["last_day"]),
     )  # fmt: skip
     platforms = [index.platform(name) for name in _platforms(index, roles, at)]
-    source = bindings.give(editing.draft, line, platforms, _spot(given, platforms))
+    confined = confined_to(index, editing.acting, editing.question)
+    own = [d for d in confined if all(any(contains(scope, a) for scope in d.scopes) for a in at)]
+    file = (own or confined)[0].file if confined else ""
+    source = bindings.give(editing.draft, line, platforms, _spot(given, platforms), file)
 
     def about(after: EstateIndex) -> Any:
         there = (b for prepared in platforms for b in after.platform(prepared.platform.name).bindings)

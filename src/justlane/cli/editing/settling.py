@@ -54,6 +54,11 @@ class Editing:
     """The options that every editing command has."""
 
     @property
+    def acting(self) -> str | None:
+        """The login of whoever makes the edit; None if the directory does not know them."""
+        return _acting(self.index, self.given["acting_as"])
+
+    @property
     def question(self) -> Question:
         """Today, in all circumstances."""
         return Question(now())
@@ -77,7 +82,7 @@ def settle(
 ) -> None:
     """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved."""
     index, draft, given = editing.index, editing.draft, editing.given
-    acting = _acting(index, given["acting_as"])
+    acting = editing.acting
     proposal, loaded = propose(
         draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about
     )

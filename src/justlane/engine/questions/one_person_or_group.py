@@ -10,6 +10,7 @@ from msgspec import Struct
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex, MemberStep, group, user
 from justlane.engine.facts.people import everybody_behind, local_members, people_behind
+from justlane.engine.questions.settings import Brought
 from justlane.engine.surveys.group_sizes import Size
 from justlane.model.findings import Source
 from justlane.model.people import Group, LocalGroup, Principal, PrincipalKind, User
@@ -45,6 +46,16 @@ class Portrait(Struct, frozen=True):
     """The platform that keeps the group for itself; empty otherwise."""
     belongings: tuple[Belonging, ...]
     """The nearest first."""
+    settings: tuple[Brought, ...] = ()
+    """What their groups bring besides roles, or what the group brings."""
+
+    @property
+    def principal(self) -> Principal:
+        """The user or the group."""
+        if self.user:
+            return user(self.user.login)
+        name = self.group.name if self.group else ""
+        return Principal(PrincipalKind.LOCAL_GROUP, name) if self.platform else group(name)
 
 
 class Found(Struct, frozen=True):

@@ -28,6 +28,7 @@ def check_platforms(lookup: Lookup, declared: DeclaredFiles) -> list[Finding]:
     for platform in lookup.estate.platforms.values():
         found += _actions(lookup, platform)
         found += _administration(lookup, platform)
+        found += _settings(lookup, platform)
         found += _scopes(lookup, platform)
         found += _roles(lookup, platform)
     return found
@@ -60,6 +61,11 @@ def _conditions(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
         yield from lookup.when(text, ("ceilings", place, "when"), shape.when)
     for name, scope in file.scopes.items():
         yield from _where(lookup, text, platform, f"{platform.name}/{name}", scope, ("scopes", name))
+
+
+def _settings(lookup: Lookup, platform: Platform) -> Found:
+    for setting in platform.settings:
+        yield from lookup.principal_on(setting.principal, platform.name, setting.source)
 
 
 def _administration(lookup: Lookup, platform: Platform) -> Found:

@@ -16,6 +16,7 @@ from justlane.files.building.bindings import (
     principal_of,
     situations_of,
 )
+from justlane.files.building.delegating import delegations_of
 from justlane.files.building.gathering import gathered, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
 from justlane.files.building.places import Places
@@ -32,7 +33,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
-from justlane.model.estate import Administration, Connection, Estate, Habits, Platform, SecretPlace
+from justlane.model.estate import Administration, Connection, Estate, Habits, Platform, SecretPlace, Setting
 from justlane.model.patterns import ANY
 from justlane.model.people import Directory, LocalGroup, LocalMember
 from justlane.model.roles import Action, Pattern, Role
@@ -68,6 +69,7 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         situations=situations_of(declared, zone_of(root)),
         pull_every=seconds(root.people.pull_every),
         break_glass=break_glass,
+        delegations=delegations_of(declared),
         acting_as=root.acting_as,
         bundles={
             name: frozenset(platform_of(scope) for _, scope in pairs) for name, pairs in bundles_of(declared).items()
@@ -118,7 +120,16 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
         ),
         ceilings=(*ceilings_of(text, shape), *everywhere),
         administration=_administration(text, shape.administration) if shape.administration else None,
+        settings=tuple(_settings(text, shape)),
     )
+
+
+def _settings(text: Text, shape: PlatformFile) -> Iterator[Setting]:
+    for place, item in enumerate(shape.settings):
+        for to in item.to:
+            for name, value in item.brings.items():
+                source = text.key("settings", place, "brings", name)
+                yield Setting(principal_of(to), name, str(value), item.kept, source)
 
 
 def _administration(text: Text, shape: AdministrationShape) -> Administration:

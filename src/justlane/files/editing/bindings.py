@@ -64,11 +64,11 @@ class Spot(NamedTuple):
     after: bool = True
 
 
-def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spot | None) -> Source:
-    """Put a new line into the files; where it stands now. `platforms` are those that it is about."""
-    spot = spot or _beside_likes(line, platforms)
+def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spot | None, file: str = "") -> Source:
+    """Put a new line into the files, or into one of them; where it stands now. `platforms` are what it is about."""
+    spot = spot or _beside_likes(line, platforms, file)
     if spot is None or spot.beside is None:
-        file = _file_for(platforms, spot is not None)
+        file = file or _file_for(platforms)
         document = draft.document(file)
         if not document.has((SECTION,)):
             document.put((SECTION,), [line.value])
@@ -82,7 +82,7 @@ def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spo
     return Source(file, document.line((SECTION, place)))
 
 
-def _file_for(platforms: Sequence[PlatformIndex], last: bool) -> str:
+def _file_for(platforms: Sequence[PlatformIndex]) -> str:
     """The file for a line that stands beside no other: that of the last binding, otherwise the platform's own."""
     for prepared in platforms:
         bound = [b for b in prepared.bindings if not b.built_in]
@@ -91,12 +91,13 @@ def _file_for(platforms: Sequence[PlatformIndex], last: bool) -> str:
     return platforms[0].platform.source.file
 
 
-def _beside_likes(line: Line, platforms: Sequence[PlatformIndex]) -> Spot | None:
+def _beside_likes(line: Line, platforms: Sequence[PlatformIndex], file: str) -> Spot | None:
     """The last of the lines that are most like a new one: the same role to the same group, the same role, the same
     group, the same platform."""
     best: tuple[tuple[int, int], Binding] | None = None
     names, to = set(line.roles), set(line.to)
-    for number, binding in enumerate(b for prepared in platforms for b in prepared.bindings if not b.built_in):
+    known = (b for prepared in platforms for b in prepared.bindings if not b.built_in and file in ("", b.source.file))
+    for number, binding in enumerate(known):
         same_role, same_group = _spoken(binding) in names, str(binding.principal) in to
         likeness = 4 * same_role + 2 * same_group + (binding.allows != line.deny)
         if best is None or (likeness, number) > best[0]:

@@ -6,7 +6,7 @@ as it is: what is shown is what happens.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct
 
@@ -16,6 +16,7 @@ from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.surveys.delegates import confined_to
 from justlane.files.editing.draft import Changed, Draft
 from justlane.files.editing.staging import loaded_with
 from justlane.files.loaded import Loaded
@@ -60,6 +61,7 @@ def propose(
     if not changes:
         nothing = summed(Differences([], []))
         return Proposal(command, (), nothing, (), tuple(about(before)), (), ()), None
+    _require_own(before, [change.file for change in changes], acting, question)
     loaded = loaded_with(draft.folder, changes, read_people)
     _require_sound(loaded.findings)
     assert loaded.estate is not None
@@ -76,6 +78,15 @@ def propose(
     remarks = tuple(about(after))
     shown_groups = None if groups is None else tuple(groups)
     return Proposal(command, changes, effect, shown_groups, remarks, against, warnings), loaded
+
+
+def _require_own(index: EstateIndex, files: Sequence[str], acting: str | None, question: Question) -> None:
+    """RefusedError where a delegate would write into somebody else's file."""
+    own = {delegation.file for delegation in confined_to(index, acting, question)}
+    others = [file for file in files if own and file not in own]
+    if others:
+        message = f"you, {acting}, may only write in {' and '.join(sorted(own))}, and this would change {others[0]}"
+        raise RefusedError(message, "ask the estate's keepers; nothing was changed")
 
 
 def _require_sound(findings: Iterable[Finding]) -> None:

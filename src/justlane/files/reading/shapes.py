@@ -376,6 +376,14 @@ class AdministrationShape(Shape):
     )
 
 
+class SettingsShape(Shape):
+    """Settings that a platform takes from a group, or from the person."""
+
+    to: ManyPrincipals = Field(description="`group NAME`, `local group NAME` or `user NAME`.")
+    brings: dict[Words, Value] = Field(description="Each setting with its value.")
+    kept: YesNo = Field(False, description="Of a user's own: whether they stay, whatever the groups bring.")
+
+
 class PlatformFile(FileWithBindings):
     """A file that declares one platform."""
 
@@ -390,6 +398,7 @@ class PlatformFile(FileWithBindings):
     local_groups: dict[Name, LocalGroupShape] = Field({}, alias="local groups", description="Groups of its own.")
     published: tuple[PublishedShape, ...] = Field((), description="Where groups count.")
     ceilings: tuple[CeilingShape, ...] = Field((), description="What is never granted.")
+    settings: tuple[SettingsShape, ...] = Field((), description="What groups bring besides roles; the first wins.")
 
 
 class RolesFile(Shape):
@@ -399,9 +408,20 @@ class RolesFile(Shape):
     roles: Roles
 
 
+class OnlyShape(Shape):
+    """What a delegate's file may touch."""
+
+    scopes: Many = Field(description="Addresses: these scopes, and what they contain.")
+    roles: Many = Field(description="The roles that may be given.")
+    actions: Many = Field((), description="What these roles may hold at most, names or patterns.")
+    groups: Many = Field(description="To whom: names of groups, or `local group NAME`, `user NAME`.")
+    by: NamedPrincipal = Field(description="Whose file it is: `user NAME` or `group NAME`.")
+
+
 class BindingsFile(FileWithBindings):
     """A file with bindings."""
 
+    only: OnlyShape | None = Field(None, description="For a delegate's file: what it may touch.")
     bindings: Bindings
 
 

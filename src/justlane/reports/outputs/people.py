@@ -40,6 +40,22 @@ class Belonging(Line):
     through: list[str]
 
 
+class Outdone(TypedDict):
+    principal: str
+    value: str
+
+
+class Setting(TypedDict):
+    platform: str
+    setting: str
+    value: str
+    principal: str
+    kept: bool
+    instead_of: list[Outdone]
+    file: str | None
+    line: int | None
+
+
 OneUser = TypedDict(
     "OneUser",
     {
@@ -50,6 +66,7 @@ OneUser = TypedDict(
         "file": str | None,
         "line": int | None,
         "in": list[Belonging],
+        "settings": list[Setting],
     },
 )
 
@@ -71,6 +88,7 @@ OneGroup = TypedDict(
         "line": int | None,
         "members": list[Member],
         "in": list[Belonging],
+        "settings": list[Setting],
     },
 )
 
