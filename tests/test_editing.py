@@ -269,6 +269,47 @@ class RolesTest(EstateTest):
         self.assertEqual(tree["left_out"], 12)
 
 
+class PastTest(EstateTest):
+    forked = True
+
+    def git(self, *words: str, at: str = "2026-11-20T12:00:00Z") -> None:
+        names = {"GIT_AUTHOR_NAME": "A", "GIT_AUTHOR_EMAIL": "a@b.example", "GIT_COMMITTER_NAME": "A", "GIT_COMMITTER_EMAIL": "a@b.example"}
+        env = {**self.environment, **names, "GIT_COMMITTER_DATE": at, "GIT_CONFIG_GLOBAL": os.devnull}
+        subprocess.run(["git", "-C", str(self.folder), *words], env=env, check=True, capture_output=True)
+
+    def test_as_of_then_from_what_was_kept_and_it_says_from_what(self) -> None:
+        self.saltmarsh()
+        cell = "otto.brandt restart-station fieldnet/south/bar/sb-11"
+        give = ["give", "station-keeper", "--to", "radar-crew", "--at", "fieldnet/south/bar", "--because", "x", "--yes"]
+        self.assertEqual(self.run_lane(*give).code, 0)
+        ran = self.lane(f"ask {cell} --as-of 2020-01-01", 1)
+        self.assertIn("the files of today without the edit of the journal made since; changes by hand since then cannot be known", ran.err)
+        self.git("init", "-q")
+        self.git("add", "-A")
+        self.git("commit", "-qm", "x")
+        self.lane("withdraw station-keeper --from radar-crew --at fieldnet/south/bar --yes")
+        ran = self.lane(f"ask {cell} --as-of 2026-11-21")
+        self.assertIn("the files of commit ", ran.err)
+        self.assertIn("(2026-11-20 12:00 UTC); edits by hand that were not committed then cannot be known", ran.err)
+        self.lane(f"ask {cell}", 1)
+        self.lane(f"ask {cell} --as-of 2099-01-01", 1)
+        holders = self.lane("holders restart-station fieldnet/south/bar/sb-11 --as-of 2026-11-21 --format json").json["holders"]
+        self.assertIn("otto.brandt", [holder["user"] for holder in holders])
+        lost = self.lane("compare --as-of 2026-11-21 --format json", 1).json
+        self.assertEqual((lost["before"], lost["gained"], lost["lost"]), ("2026-11-21", 0, 24))
+        then, now = (self.lane(f"tally fieldnet {when} --format json").json[0]["always"] for when in ("--as-of 2026-11-21", ""))
+        self.assertEqual(then - now, 24)
+        self.lane("people pull")
+        ran = self.lane(f"ask {cell} --as-of 2099-01-01", 1)
+        self.assertIn("the people of the snapshot ", ran.err)
+        self.assertIn("2 edits of the journal after it", ran.err)
+        field = self.folder / "bindings" / "field.yaml"
+        field.write_text(field.read_text().replace("The radar crew owns", "They own"))
+        self.git("rm", "-q", "--cached", "estate.yaml")
+        self.git("commit", "-qm", "y", at="2019-01-01T12:00:00Z")
+        self.assertRegex(self.lane(f"ask {cell} --as-of 2019-06-01", 2).err, r"field\.yaml:\d+: somebody changed these lines since|no snapshot")
+
+
 HEAD = """only:
   scopes: fieldnet/north/harbour
   roles: [station-watcher, log-reader]

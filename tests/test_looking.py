@@ -28,7 +28,7 @@ class LookingTest(EstateTest):
         board = self.folder / "platforms" / "planboard.yaml"
         board.write_text(board.read_text().replace("    kept: yes\n", ""))
         found = self.lane("people show imke.vos --format json").json["settings"][0]
-        self.assertEqual((found["value"], found["instead_of"][0]["value"], found["line"]), ("stations", "forecast", 89))
+        self.assertEqual((found["value"], found["instead_of"][0]["value"], found["line"]), ("stations", "forecast", 88))
         self.assertNotIn("start page", self.lane("reach imke.vos planboard").out)
 
     def setUp(self) -> None:

@@ -62,7 +62,9 @@ def question(estate: Estate, given: Mapping[str, Any], place: str | None = None)
         named, timed = _moment(given["at_time"], estate)
         moment, day = (named, None) if timed else (moment, named)
     elif given.get("as_of") and estate.people is not None:
-        moment = estate.people.taken
+        from justlane.files.past import moment_named
+
+        moment = min(moment_named(given["as_of"]) or estate.people.taken, moment)
     fixed = timed or any(given[name] is not None for name in NAMES[:4])
     situation = _named(estate, given["situation"]) if given["situation"] else Situation()
     changes: dict[str, Any] = {}

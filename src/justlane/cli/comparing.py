@@ -23,6 +23,7 @@ from justlane.model.estate import Estate
 @click.argument("before", required=False)
 @click.argument("after", required=False)
 @options.estate_option
+@options.as_of_option
 @circumstance_options
 @click.option("--user", metavar="USER", help="Only what changes for this user.")
 @click.option("--scope", metavar="SCOPE", help="Only at this scope and in what it covers.")
@@ -39,27 +40,35 @@ def compare(
     estate as it is now; without BEFORE, what was committed last. Cells gained and lost are counted exactly; people who
     change alike stand together, sensitive actions first.
 
+    With --as-of, BEFORE is the estate as it was then, and two people are compared as they were then.
+
     \b
     Examples:
       justlane compare main
+      justlane compare --as-of 2026-11-01
       justlane compare last-year/saltmarsh saltmarsh --user imke.vos
       justlane compare --person imke.vos --with lotte.marsh
 
     Ends with 0 if nothing differs and 1 if something does.
     """
     if given["person"] or given["other"]:
-        _people(ctx, options.indexed(folder), form, given)
+        _people(ctx, options.indexed(folder, given["as_of"]), form, given)
     from justlane.engine.changes.comparison import Side
     from justlane.engine.changes.comparison import compare as compared
     from justlane.files.revisions import folder_named
 
+    if given["as_of"] and before:
+        raise UsageError("--as-of and BEFORE cannot both be", "name one of them")
     place = _place(folder, before, after)
     with ExitStack() as written:
-        names = (before or "HEAD", after or str(place))
+        names = ([] if given["as_of"] else [before or "HEAD"]) + [after or str(place)]
         folders = [written.enter_context(folder_named(name, place)) for name in names]
         indexes = [_opened(path, name, place) for path, name in zip(folders, names, strict=True)]
+        if given["as_of"]:
+            indexes.insert(0, options.indexed(folder, given["as_of"]))
         estates = [index.estate for index in indexes]
-        sides = [Side(name, index) for name, index in zip((before or "HEAD", after or "now"), indexes, strict=True)]
+        shown = (given["as_of"] or before or "HEAD", after or "now")
+        sides = [Side(name, index) for name, index in zip(shown, indexes, strict=True)]
         user, scope = _known(estates, given["user"], given["scope"])
         result = compared(sides[0], sides[1], question(estates[1], given, scope), [user] if user else None, scope)
     show("Comparison", result, form)

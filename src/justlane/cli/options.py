@@ -10,7 +10,7 @@ from typing import TypeVar
 
 import click
 
-from justlane.cli.terminal import warn
+from justlane.cli.terminal import say, warn
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
@@ -53,7 +53,7 @@ platform_option = click.option("--on", "platform", metavar="PLATFORM", help="Whe
 as_of_option = click.option(
     "--as-of",
     metavar="WHEN",
-    help="With the people of then: the snapshot of this name, or the newest of this day or time or before.",
+    help="As it was then: a day, a time or a snapshot; from snapshots, the journal and git.",
 )
 
 
@@ -94,9 +94,14 @@ def indexed(folder: Path | None, as_of: str | None = None) -> EstateIndex:
         mind_age(index.estate.people, index.estate.pull_every)
         return index
     from justlane.engine.facts.earlier_names import called_today
+    from justlane.files.past import as_it_was
     from justlane.files.people import snapshots
 
-    then = snapshots.open_snapshot(place, snapshots.named(place, as_of))
+    past = as_it_was(place, as_of, read_people)
+    say(f"as of {as_of}: {'; '.join(past.told)}")
+    if past.estate is not None:
+        return past.estate
+    then = snapshots.open_snapshot(place, past.snapshot)
     aliases = snapshots.aliases(then, open_people(place, read_people).store)
     people = called_today(then.directory(), then.groups_with, aliases, then.roll)
     index = open_index(place, read_people, earlier=[people.directory])

@@ -15,6 +15,7 @@ from justlane.cli.terminal import show
 @click.command()
 @click.argument("platform", required=False)
 @options.estate_option
+@options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
 def tally(platform: str | None, folder: Path | None, form: str, **given: Any) -> None:
@@ -31,7 +32,7 @@ def tally(platform: str | None, folder: Path | None, form: str, **given: Any) ->
     """
     from justlane.engine.compiled.tallying import tally as tallied
 
-    index = options.indexed(folder)
+    index = options.indexed(folder, given["as_of"])
     estate = index.estate
     names = [options.known_platform(estate, platform)] if platform else list(estate.platforms)
     asked = question(estate, given, platform)

@@ -11,6 +11,7 @@ import stat
 import subprocess
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import NamedTuple
@@ -54,6 +55,41 @@ def folder_named(text: str, estate: Path) -> Iterator[Path]:
             yield folder
 
 
+class Commit(NamedTuple):
+    """A commit of the repository that an estate lies in."""
+
+    id: str
+    time: datetime
+    """When it was committed, in UTC."""
+
+
+def commit_before(estate: Path, moment: datetime) -> Commit | None:
+    """The last commit of the current branch at a time or before; None if there is none, or no repository."""
+    words = ("rev-list", "-1", "--first-parent", f"--before={int(moment.timestamp())}", "--format=%ct", "HEAD")
+    try:
+        told = _asked(estate, *words)
+    except StorageError:
+        return None
+    lines = (told or b"").decode("ascii", "replace").split()
+    if len(lines) != 3:
+        return None
+    if _asked(estate, "cat-file", "-e", f"{lines[1]}:./{ROOT}") is None:
+        return None
+    return Commit(lines[1], datetime.fromtimestamp(int(lines[2]), UTC))
+
+
+def written_out(commit: str, estate: Path, room: Path, target: Path) -> None:
+    """Write the estate's files of a commit into a folder; `room` is a folder beside it."""
+    _write_out(_Revision(commit, estate, room), target)
+
+
+def _asked(estate: Path, *words: str) -> bytes | None:
+    """What git says of the repository that an estate lies in; None if it says no."""
+    kept = {key: value for key, value in os.environ.items() if not key.startswith("GIT_")}
+    done = _run(["git", "-C", str(estate), *_QUIET, *words], {**kept, **_DEAF}, b"")
+    return done.stdout if done.returncode == 0 else None
+
+
 class _Blob(NamedTuple):
     mode: int
     id: str
@@ -95,9 +131,7 @@ class _Revision:
 
     def _asked(self, *words: str) -> bytes | None:
         """What git says of the repository; None if it says no."""
-        kept = {key: value for key, value in os.environ.items() if not key.startswith("GIT_")}
-        done = _run(["git", "-C", str(self._estate), *_QUIET, *words], {**kept, **_DEAF}, b"")
-        return done.stdout if done.returncode == 0 else None
+        return _asked(self._estate, *words)
 
     def _told(self, *words: str, given: bytes = b"") -> bytes | None:
         """The same of its objects alone, without any of its configuration."""

@@ -126,9 +126,9 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
 
 def _settings(text: Text, shape: PlatformFile) -> Iterator[Setting]:
     for place, item in enumerate(shape.settings):
-        for to in item.to:
+        for number, to in enumerate(item.to):
+            source = text.source("settings", place, "to", number)
             for name, value in item.brings.items():
-                source = text.key("settings", place, "brings", name)
                 yield Setting(principal_of(to), name, str(value), item.kept, source)
 
 

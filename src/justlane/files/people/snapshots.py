@@ -124,11 +124,11 @@ def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> st
 
 
 def _written(estate: Path, people: Population, snapshot: Snapshot) -> str:
-    """Write it under the first name of its second that nobody has."""
+    """Write it under the first name of its second that is behind all that there are."""
     from justlane.files.people.writing import write_people
 
     stem = snapshot.taken.strftime(_FORM)
-    number = 1
+    number = max((_order(name)[1] or 1 for name in names(estate) if name.startswith(stem)), default=0) + 1
     while True:
         name = stem if number == 1 else f"{stem}-{number}"
         with suppress(FileExistsError):
