@@ -310,6 +310,56 @@ def arguments(worker: Worker, draw: random.Random) -> list[Trouble]:
     return troubles(lane(*command, *words, "--estate", str(worker.top / "kept")))
 
 
+def edits(worker: Worker, draw: random.Random) -> list[Trouble]:
+    """Edits with words of all kinds, of damaged files; what is saved is sound, and what is not saved is as it was."""
+    files = dict(worker.pristine)
+    if draw.randrange(2):
+        name = draw.choice(["pumphall.yaml", "pumphall.yaml", "expectations.yaml", "estate.yaml"])
+        files[name] = damaged(draw, files[name])
+    if draw.randrange(4) == 0:
+        line = (
+            b'{"event":"edit","number":1,"previous":"0","when":"2026-11-26","files":[{"file":"pumphall.yaml","before":"x","after":"y","hunks":[]}]}'
+        )
+        files["journal/estate/edits.jsonl"] = damaged(draw, line + b"\n" + line + b"\n")
+    place = worker.folder("edited", files)
+
+    def word(*likely: str) -> str:
+        odd = [o for o in ODD if "\0" not in o]
+        return draw.choice([*likely, *likely, *likely, draw.choice(odd)])
+
+    role, other = word("watcher", "mechanic"), word("see-pump", "*", "*-pump", "repair-pump", "watcher")
+    who = word("group staff", "mechanics", "user ben.ferry", "authenticated", "anonymous", "local group x", "bundle b")
+    at = word("pumphall", "pumphall/east", "pumphall/diesel", "pumphall/west/pump-3", "pumphall/*", "pumphall/**/pump-*")
+    text, new = word("Because.", "It is: so"), word("pumphall/west/pump-9", "pumphall/new", "fitter")
+    command = draw.choice([
+        ["give", role, "--to", who, "--at", at, "--because", text, *draw.choice([[], ["--when", word("multi-factor yes", "days mon")], ["--until", word("2030-01-01")]])],
+        ["give", role, "--to", who, "--at", at, "--because", text, draw.choice(["--last", "--before", "--here-only"]), word("pumphall.yaml:50")],
+        ["deny", role, "--to", who, "--at", at, "--because", text],
+        ["withdraw", role, "--from", who, *draw.choice([["--at", at], ["--everywhere"], ["--line", word("pumphall.yaml:50")]])],
+        ["role", "copy", role, new, "--for", text], ["role", "allow", role, other, "--except", other], ["role", "except", role, other],
+        ["role", "drop", role, other], ["role", "describe", role, "--for", text, "--kind", other, "--owner", who], ["role", "fit", who, "--action", other],
+        ["role", "list", "--with", other], ["role", "compare", role, other], ["scope", "add", new, "--is", word("pump", "folder"), "--has", word("a=b")],
+        ["scope", "gather", at, new], ["scope", "release", "pumphall/diesel", at], ["scope", "move", at, word("pumphall/east", "pumphall/west")],
+        ["scope", "tree", at], ["local-group", "add", new, "--on", "pumphall", "--for", text, "--holding", who], ["publish", who, "--to", at],
+        ["expect", word("ada.brook", "ben.ferry"), other, "--at", at, *draw.choice([[], ["--not"]])],
+        ["suggest", word("ada.brook", "ben.ferry"), other, at, *draw.choice([[], ["--take-away"]])], ["undo"], ["journal", "show"], ["journal", "check"],
+    ])  # fmt: skip
+    saves = command[0] not in ("suggest", "journal") and command[:2] not in (
+        ["role", "fit"],
+        ["role", "list"],
+        ["role", "compare"],
+        ["scope", "tree"],
+    )
+    more = draw.choice([["--yes"], ["--yes", "--even-so", text], ["--dry-run"]]) if saves else []
+    before = {name: (place / name).read_bytes() for name in files if name.endswith(".yaml")}
+    ran = lane(*[w.encode("utf-8", "surrogatepass").decode("utf-8", "surrogateescape") for w in command], *more, "--estate", str(place))
+    found = troubles(ran)
+    changed = any((place / name).read_bytes() != content for name, content in before.items())
+    if changed and (ran.code or "--dry-run" in more or lane("check", "--estate", str(place)).code == 2):
+        found.append(Trouble("end", f"{command} ended with {ran.code} and changed the files: {ran.err[-300:]}"))
+    return found
+
+
 def environment(worker: Worker, draw: random.Random) -> list[Trouble]:
     odd = ["", "/", "nowhere", "/dev/null", "/proc/self", *[o for o in ODD if "\0" not in o and "\ud800" not in o]]
     names = ["HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME", "NO_COLOR", "TERM", "COLUMNS", "LINES", "LANG", "LC_ALL", "TZ", "USER", "JUSTLANE_ESTATE"]
@@ -490,7 +540,8 @@ KINDS: dict[str, tuple[Case, int]] = {
     "estate files": (estate_files, 4),
     "LDIF": (ldif, 8),
     "tables": (tables, 7),
-    "arguments": (arguments, 43),
+    "arguments": (arguments, 33),
+    "edits": (edits, 10),
     "environment": (environment, 15),
     "SCIM": (scim, 7),
     "LDAP": (ldap, 4),

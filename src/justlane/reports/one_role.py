@@ -7,6 +7,7 @@ from typing import Any
 
 from justlane.engine.questions.one_place import Standing
 from justlane.engine.questions.one_role import OneRole, RoleAction, RoleGiven
+from justlane.engine.surveys.administrators import Fullness
 from justlane.model.names import counted
 from justlane.reports import chains
 from justlane.reports.conditions import condition_text
@@ -40,6 +41,9 @@ def plain(result: OneRole) -> dict[str, Any]:
         "for": role.purpose,
         "owner": str(role.owner) if role.owner else None,
         "built_in": role.built_in,
+        "kinds": list(role.kinds),
+        "copied_from": role.copied_from or None,
+        "administration": result.administration.value,
         "builds_on": [base.text for base in role.builds_on],
         "built_on_by": list(result.built_on_by),
         "people": result.people,
@@ -84,6 +88,14 @@ def _lines(result: OneRole) -> Iterator[Line]:
         yield line(f"  {role.purpose}", hanging="  ")
     if role.owner:
         yield line(f"  owned by {role.owner}")
+    if role.kinds:
+        yield line(f"  kind {', '.join(role.kinds)}", hanging="  ")
+    if role.copied_from:
+        yield line(
+            f"  copied from {role.copied_from}: `justlane role compare {role.name}` shows what differs", hanging="  "
+        )
+    if result.administration is not Fullness.NONE:
+        yield line("  holds ", (f"{result.administration.value} administration", "warn"), f" of {result.platform}")
     if result.built_on_by:
         yield line(f"  built on by {', '.join(result.built_on_by)}", hanging="  ")
     yield line()

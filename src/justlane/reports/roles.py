@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.surveys.roles import Beside, Fitting, Fullness, RoleInShort, Roles
+from justlane.engine.surveys.administrators import Fullness
+from justlane.engine.surveys.roles import Beside, Fitting, RoleInShort, Roles
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render

@@ -8,6 +8,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.roles import RoleStep
 from justlane.engine.questions.one_place import Standing, standing_of
+from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.roles import Pattern, Role
@@ -45,6 +46,8 @@ class OneRole(Struct, frozen=True):
     given: tuple[RoleGiven, ...]
     people: int
     """Enabled people to whom it is given somewhere, each once."""
+    administration: Fullness = Fullness.NONE
+    """How much of the platform's administration is in it."""
 
 
 def one_role(index: EstateIndex, platform: str, name: str, question: Question) -> OneRole:
@@ -65,8 +68,9 @@ def one_role(index: EstateIndex, platform: str, name: str, question: Question) -
     given = [RoleGiven(b, how, behind.count(b.principal)) for b, how in zip(bindings, standings, strict=True)]
     counting = [g.binding.principal for g in given if g.binding.allows and g.standing is Standing.COUNTS]
     people = int(behind.any_of(counting)[: behind.nobody].sum())
+    full = fullness(prepared, held)
     on_top = [r.name for r in prepared.platform.roles.values() if any(base.text == name for base in r.builds_on)]
-    return OneRole(platform, role, tuple(actions), tuple(on_top), tuple(given), people)
+    return OneRole(platform, role, tuple(actions), tuple(on_top), tuple(given), people, full)
 
 
 def _left_out(found: tuple[str, Pattern] | None) -> Source | None:

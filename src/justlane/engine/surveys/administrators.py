@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from enum import StrEnum
+
 from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question
@@ -9,6 +12,14 @@ from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.engine.questions.who_may import kinds_who_may, unlike
 from justlane.model.patterns import matching
+
+
+class Fullness(StrEnum):
+    """How much of a platform's administration there is in something."""
+
+    FULL = "full"
+    LIMITED = "limited"
+    NONE = "none"
 
 
 class Administrators(Struct, frozen=True):
@@ -34,6 +45,14 @@ def administration_of(prepared: PlatformIndex) -> tuple[str, ...]:
     said = prepared.platform.administration
     wanted = {a for pattern in said.actions for a in matching(pattern.text, prepared.platform.actions)} if said else ()
     return tuple(action for action in prepared.platform.actions if action in wanted)
+
+
+def fullness(prepared: PlatformIndex, held: Collection[str]) -> Fullness:
+    """How much of the platform's administration is among some actions."""
+    own = administration_of(prepared)
+    if not own or not set(own) & set(held):
+        return Fullness.NONE
+    return Fullness.FULL if set(own) <= set(held) else Fullness.LIMITED
 
 
 def administrators(index: EstateIndex, platform: str, question: Question) -> Administrators:

@@ -2,27 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Sequence
-from enum import StrEnum
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.questions.assignments import ways_from
-from justlane.engine.surveys.administrators import administration_of
+from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.expectations import UserMay
 from justlane.model.people import Principal
 from justlane.model.roles import Role
 from justlane.model.scopes import platform_of
-
-
-class Fullness(StrEnum):
-    """How much of a platform's administration there is in something."""
-
-    FULL = "full"
-    LIMITED = "limited"
-    NONE = "none"
 
 
 class RoleInShort(Struct, frozen=True):
@@ -108,14 +99,6 @@ def _in_short(index: EstateIndex, prepared: PlatformIndex, role: Role, question:
     return RoleInShort(
         prepared.platform.name, role, tuple(held), sensitive, people, fullness(prepared, held), tuple(below)
     )
-
-
-def fullness(prepared: PlatformIndex, held: Collection[str]) -> Fullness:
-    """How much of the platform's administration is among some actions."""
-    own = administration_of(prepared)
-    if not own or not set(own) & set(held):
-        return Fullness.NONE
-    return Fullness.FULL if set(own) <= set(held) else Fullness.LIMITED
 
 
 class Beside(Struct, frozen=True):
