@@ -387,6 +387,34 @@ class SavingTest(EstateTest):
     def test_killed_at_random_moments(self) -> None:
         kill_in_a_loop(self.folder, 60, 7)
 
+    def test_an_edit_that_was_cut_off_is_finished_only_when_it_was_looked_at(self) -> None:
+        self.forked = True
+        self.pumphall()
+        files = [self.folder / name for name in ("pumphall.yaml", "expectations.yaml")]
+        first = [path.read_bytes() for path in files]
+        move = ["scope", "move", "pumphall/west/pump-3", "pumphall/east", "--yes", "--even-so", "A test."]
+        self.assertEqual(self.run_lane(*move).code, 0)
+        second = [path.read_bytes() for path in files]
+        journal = self.folder / "journal" / "estate" / "edits.jsonl"
+        line, _ = journal.read_bytes().splitlines(keepends=True)
+        give = ["give", "watcher", "--to", "ben.ferry", "--at", "pumphall/east", "--because", "x", "--yes"]
+        journal.write_bytes(line)
+        files[1].write_bytes(first[1])  # as if killed between the two
+        refused = self.run_lane(*give)
+        self.assertEqual((refused.code, files[1].read_bytes()), (2, first[1]))
+        self.assertIn("was cut off: expectations.yaml was not changed yet", refused.err)
+        self.assertIn("at: pumphall/east/pump-3", self.lane("journal finish --dry-run", 1).out)
+        self.lane("journal finish --yes")
+        self.assertEqual([path.read_bytes() for path in files], second)
+        self.lane("journal check")
+        journal.write_bytes(line)
+        for path, content in zip(files, first, strict=True):
+            path.write_bytes(content)  # as if killed before the first
+        self.assertEqual(self.run_lane(*give).code, 0)
+        self.assertEqual([e["number"] for e in self.lane("journal show --format json").json["edits"]], [2])
+        self.lane("undo --yes")
+        self.assertEqual([path.read_bytes() for path in files], first)
+
     def test_two_at_once_and_a_full_disk(self) -> None:
         self.pumphall()
         words = ("give", "watcher", "--to", "ben.ferry", "--at", "pumphall/east", "--because")
@@ -445,6 +473,10 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         spans += [time.monotonic() - begun] if number % 5 == 0 else []
         for name in start:
             assert (folder / name).read_bytes() in (now[name], wanted[name]), f"{name} is half-written"
+        cut = Journal(folder).unfinished()
+        left = saving.left_of(folder, cut) if cut else []
+        if cut and len(left) == 1:
+            saving.carry_on(folder, left, cut)
         saving.finish(folder)
         edits = Journal(folder).edits()
         saved = len(edits) > known
@@ -454,7 +486,8 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
     kept = list(Journal(folder).kept())
     assert all(line.bound for line in kept)
     numbers = [line.note.number for line in kept if line.note is not None and line.note.event == "edit"]
-    assert numbers == list(range(1, len(numbers) + 1))
+    marked = [line.note.number for line in kept if line.note is not None and line.note.event != "edit"]
+    assert numbers == marked == list(range(1, len(numbers) + 1))
     from justlane.files.editing.draft import taken_back
 
     for note in reversed(Journal(folder).edits()):

@@ -19,7 +19,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.identity import who
 from justlane.files.editing import saving
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.journal import Told
+from justlane.files.editing.journal import Note, Told
 from justlane.files.editing.proposing import About, Proposal, acting_person, propose
 from justlane.files.keeping import cache
 from justlane.model.errors import RefusedError
@@ -65,7 +65,7 @@ class Editing:
 
 
 def begun(given: dict[str, Any]) -> Editing:
-    """An edit of the estate that the options name; what was cut off before is finished first."""
+    """An edit of the estate that the options name; one that was cut off is settled first."""
     place = options.folder_of(given["folder"])
     saving.finish(place)
     return Editing(options.indexed(given["folder"]), Draft(place), given)
@@ -78,6 +78,7 @@ def settle(
     reason: str = "",
     names: tuple[str, ...] = (),
     undoes: int = 0,
+    unfinished: Note | None = None,
     about: About = lambda after: (),
 ) -> None:
     """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved."""
@@ -98,10 +99,13 @@ def settle(
         acting or who(), proposal.command, reason, given["even_so"] if proposal.refusals else "", undoes, names,
         effect.people, effect.gained, effect.lost,
     )  # fmt: skip
-    note = saving.save(draft.folder, proposal.changes, told)
+    if unfinished is None:
+        unfinished = saving.save(draft.folder, proposal.changes, told)
+    else:
+        saving.carry_on(draft.folder, proposal.changes, unfinished)
     if loaded is not None:
         cache.keep(draft.folder, loaded)  # it need not be read once more
-    say(f"saved, as edit {note.number} of the journal; `justlane undo` takes it back")
+    say(f"saved, as edit {unfinished.number} of the journal; `justlane undo` takes it back")
     ctx.exit(0)
 
 

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import click
 
 from justlane.cli import options
-from justlane.cli.editing.settling import begun, editing_options, settle
+from justlane.cli.editing.settling import Editing, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
-from justlane.cli.terminal import show
-from justlane.files.editing.draft import content_of, taken_back
+from justlane.cli.terminal import show, tell
+from justlane.directories.interface import read_people
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.editing import saving
+from justlane.files.editing.draft import Changed, Draft, content_of, taken_back
 from justlane.files.editing.journal import Journal, Note, standing
-from justlane.model.errors import RefusedError, UsageError
+from justlane.files.editing.staging import loaded_with
+from justlane.model.errors import EstateError, RefusedError, UsageError
+from justlane.model.findings import Severity
 
 
 @click.command()
@@ -98,3 +104,39 @@ def check_edits(ctx: click.Context, folder: Path | None, form: str) -> None:
     broken = tuple((line.number, line.note is not None) for line in kept if not line.bound)
     show("Wholeness", Wholeness(len(kept), broken), form)
     ctx.exit(1 if broken else 0)
+
+
+def _before(place: Path, note: Note, left: Sequence[str]) -> EstateIndex:
+    """The estate as it was before an edit of which some files are changed already."""
+    changes = []
+    for edit in note.files:
+        if edit.file not in left:
+            content = content_of(place, edit.file)
+            changes.append(Changed(edit.file, content, taken_back(edit.file, content, edit.hunks, edit.after)))
+    loaded = loaded_with(place, changes, read_people)
+    if loaded.estate is None:
+        raise EstateError([finding for finding in loaded.findings if finding.severity is Severity.ERROR])
+    return loaded.ready
+
+
+@journal.command("finish")
+@editing_options
+@click.pass_context
+def finish_edit(ctx: click.Context, /, **given: Any) -> None:
+    """Do the rest of an edit that was cut off after some of its files were changed.
+
+    Shows first which lines are left and who gains and loses what, like any edit.
+
+    Ends with 0 if it is saved or there is nothing to finish, 1 if it is not saved.
+    """
+    place = options.folder_of(given["folder"])
+    note = Journal(place).unfinished()
+    left = saving.left_of(place, note) if note else []
+    if note is None or not left or len(left) == len(note.files):
+        saving.finish(place)
+        tell("there is nothing to finish")
+        return
+    editing = Editing(_before(place, note, [change.file for change in left]), Draft(place), given)
+    for change in left:
+        editing.draft.replace(change.file, change.before, change.after)
+    settle(ctx, editing, reason=note.reason, names=note.names, unfinished=note)

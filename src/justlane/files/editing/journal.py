@@ -38,7 +38,7 @@ class Note(msgspec.Struct, frozen=True, omit_defaults=True):
     """One line of the journal."""
 
     event: str
-    """`edit`, before its files are changed; `saved` afterwards."""
+    """`edit`, before its files are changed; `saved` afterwards, or `dropped` if that never came about."""
     number: int
     """Of the edit, from 1."""
     previous: str
@@ -108,19 +108,24 @@ class Journal:
         return [kept.note for kept in self.kept() if kept.note is not None]
 
     def edits(self) -> list[Note]:
-        """The edits, in order."""
-        return [note for note in self.notes() if note.event == "edit"]
+        """The edits, in order, those that never came about left out."""
+        notes = self.notes()
+        dropped = {note.number for note in notes if note.event == "dropped"}
+        return [note for note in notes if note.event == "edit" and note.number not in dropped]
 
     def begin(self, told: Told, files: Sequence[FileEdit]) -> Note:
         """Write an edit down and wait until the disk has it. StorageError if it cannot be."""
-        known = self.edits()
         when = datetime.now(UTC).isoformat(timespec="seconds")
-        number = known[-1].number + 1 if known else 1
+        number = max((note.number for note in self.notes()), default=0) + 1
         return self._add(Note("edit", number, self._last(), when, files=tuple(files), **told._asdict()))
 
     def end(self, number: int) -> None:
         """Mark an edit whose files are changed."""
         self._add(Note("saved", number, self._last()))
+
+    def drop(self, number: int) -> None:
+        """Mark an edit that was cut off before any file was changed."""
+        self._add(Note("dropped", number, self._last()))
 
     def unfinished(self) -> Note | None:
         """The last edit, if its files may not all have been changed."""

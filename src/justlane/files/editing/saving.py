@@ -1,7 +1,8 @@
 """Saving a draft: under a lock, refused where a file changed meanwhile, and so that a kill at any moment loses nothing.
 
 The order: all new contents are written aside, the edit is written into the journal, the files get their new contents
-in one step each, the journal says so. Whoever comes next finishes what was cut off after the journal had it.
+in one step each, the journal says so. What was cut off before any file was changed never came about. A journal is data,
+which a stranger may have written: no file is ever changed by what it says without the person being asked.
 """
 
 from __future__ import annotations
@@ -25,10 +26,7 @@ def save(folder: Path, changes: Sequence[Changed], told: Told) -> Note:
     then nothing is changed."""
     with locked(folder):
         _finish(folder)
-        for change in changes:
-            if content_of(folder, change.file) != change.before:
-                message = f"{change.file} was changed while you looked at the edit"
-                raise RefusedError(message, "try again: the edit is made anew from what stands there now")
+        _require_unchanged(folder, changes)
         journal = Journal(folder)
         edits = [FileEdit(c.file, digest_of(c.before), digest_of(c.after), c.hunks) for c in changes]
         with replacing(folder, {c.file: c.after for c in changes}) as let_them_stand:
@@ -39,7 +37,7 @@ def save(folder: Path, changes: Sequence[Changed], told: Told) -> Note:
 
 
 def finish(folder: Path) -> None:
-    """Finish an edit that was cut off, if there is one."""
+    """Settle an edit that was cut off, if there is one. RefusedError if only a part of its files was changed."""
     if Journal(folder).unfinished():
         with locked(folder):
             _finish(folder)
@@ -50,14 +48,40 @@ def _finish(folder: Path) -> None:
     note = journal.unfinished()
     if note is None:
         return
-    contents: dict[str, bytes] = {}
-    for edit in note.files:
-        content = content_of(folder, edit.file)
-        if digest_of(content) == edit.before:
-            contents[edit.file] = carried_out(content, edit.hunks)
-    with replacing(folder, contents) as let_them_stand:
-        let_them_stand()
-    journal.end(note.number)
+    left = left_of(folder, note)
+    if left and len(left) < len(note.files):
+        message = f"edit {note.number} of the journal ({note.command}) was cut off: {left[0].file} was not changed yet"
+        raise RefusedError(message, "look at the rest of it, and finish it: `justlane journal finish`")
+    if left:
+        journal.drop(note.number)
+    else:
+        journal.end(note.number)
+
+
+def left_of(folder: Path, note: Note) -> list[Changed]:
+    """The files of an edit that still are what they were before it."""
+    contents = [(edit, content_of(folder, edit.file)) for edit in note.files]
+    return [
+        Changed(edit.file, content, carried_out(content, edit.hunks))
+        for edit, content in contents
+        if digest_of(content) == edit.before
+    ]
+
+
+def carry_on(folder: Path, changes: Sequence[Changed], note: Note) -> None:
+    """Do the rest of an edit that was cut off. RefusedError or StorageError as in saving."""
+    with locked(folder):
+        _require_unchanged(folder, changes)
+        with replacing(folder, {c.file: c.after for c in changes}) as let_them_stand:
+            let_them_stand()
+        Journal(folder).end(note.number)
+
+
+def _require_unchanged(folder: Path, changes: Sequence[Changed]) -> None:
+    for change in changes:
+        if content_of(folder, change.file) != change.before:
+            message = f"{change.file} was changed while you looked at the edit"
+            raise RefusedError(message, "try again: the edit is made anew from what stands there now")
 
 
 @contextmanager
