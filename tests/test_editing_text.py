@@ -63,6 +63,48 @@ def files(draw: Any) -> bytes:
     return text.replace("\n", draw(st.sampled_from(["\n", "\r\n"]))).encode()
 
 
+@st.composite
+def trees(draw: Any) -> bytes:
+    """A file with roles and scopes, mappings in mappings, in every style."""
+    step = " " * draw(st.sampled_from([1, 2, 3, 4]))
+
+    def comments(indent: str) -> str:
+        return "".join(f"{indent}{text}".rstrip() + "\n" for text in draw(ABOVE))
+
+    def entry(name: str, indent: str, depth: int) -> str:
+        head = f"{comments(indent)}{indent}{name}:"
+        if depth == 2 or draw(st.integers(0, 3)) == 0:
+            short = draw(st.sampled_from([" buoy", " 'a b'", " {is: buoy, has: {a: 1}}", " {is: buoy}"]))
+            return f"{head}{short}{draw(COMMENTS)}\n"
+        text = f"{head}{draw(COMMENTS)}\n{indent}{step}is: folder{draw(COMMENTS)}\n"
+        for key in draw(st.lists(st.sampled_from(["for", "allows", "gathers"]), unique=True)):
+            text += f"{comments(indent + step)}{indent}{step}{key}:{draw(values(indent + step))}{draw(COMMENTS)}\n"
+        if draw(st.booleans()):
+            inner = "".join(entry(f"n{n}", indent + step * 2, depth + 1) for n in range(draw(st.integers(1, 2))))
+            text += f"{indent}{step}holds:{draw(COMMENTS)}\n{inner}"
+        return text
+
+    gap = draw(st.sampled_from(["", "\n"]))
+    text = "platform: p\n" + comments("") + "scopes:\n" + gap.join(entry(f"s{n}", step, 0) for n in range(draw(st.integers(1, 3))))
+    text += draw(st.sampled_from(["", "\n# the end\n", "\nroles:\n  r: {for: x}\n"]))
+    text = text if draw(st.booleans()) else text.rstrip("\n")
+    return text.replace("\n", draw(st.sampled_from(["\n", "\r\n"]))).encode()
+
+
+def holders_in(content: bytes) -> list[tuple[str, ...]]:
+    """The ways to all mappings of scopes in a file."""
+    found: list[tuple[str, ...]] = []
+
+    def look(value: Any, path: tuple[str, ...]) -> None:
+        found.append(path)
+        for name, inner in value.items():
+            if isinstance(inner, dict) and isinstance(inner.get("holds"), dict):
+                look(inner["holds"], (*path, name, "holds"))
+
+    look(plain(content)["scopes"], ("scopes",))
+    return found
+
+
 def plain(content: bytes) -> Any:
     text = content.decode().removeprefix("\ufeff")
     return nodes_of(text).plain
@@ -108,6 +150,36 @@ class TextTest(unittest.TestCase):
         rewritten = node.kind == "scalar" and not (node.style in ("'", '"') or scalar(known[0], flow=True) == known[0])
         if not single and not rewritten:
             self.assertEqual(document.content, content)
+
+    @settings(max_examples=150, deadline=None)
+    @given(trees(), st.data())
+    def test_an_entry_put_into_a_tree_and_taken_out_leaves_the_same_bytes(self, content: bytes, data: Any) -> None:
+        document = Document("f", content)
+        path = data.draw(st.sampled_from(holders_in(content)))
+        count = len(document.node(path).items) // 2
+        value = data.draw(st.sampled_from(["buoy", {"is": "buoy", "for": "It: is"}, {"is": "folder", "holds": {"x": "buoy"}}]))
+        place = data.draw(st.integers(0, count))
+        document.insert(path, place, value, "new one")
+        found: Any = plain(document.content)
+        for step in path:
+            found = found[step]
+        self.assertEqual(list(found)[place], "new one")
+        self.assertEqual(found["new one"], value)
+        document.remove((*path, "new one"))
+        self.assertEqual(document.content, content)
+
+    @settings(max_examples=150, deadline=None)
+    @given(trees(), st.data())
+    def test_a_key_put_and_taken_out_leaves_the_same_bytes(self, content: bytes, data: Any) -> None:
+        document = Document("f", content)
+        path = data.draw(st.sampled_from(holders_in(content)))
+        name = data.draw(st.sampled_from(sorted(document.node(path).keys())))
+        node = document.node((*path, name))
+        if node.kind != "mapping":
+            return
+        document.put((*path, name, "excepts"), data.draw(st.sampled_from(["a", ["a", "b: c"]])), ("is", "for", "allows"))
+        document.remove((*path, name, "excepts"))
+        self.assertEqual(document.content, content)
 
     @settings(max_examples=100, deadline=None)
     @given(files(), st.data())
