@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from justlane.directories.interface import read_people
-from justlane.files.editing.renaming import edited_line
+from justlane.files.in_place.renaming import edited_line
 from justlane.files.people import arrays, snapshots
 from justlane.files.people.populating import read_now
 from justlane.files.reading.estate_files import read_all

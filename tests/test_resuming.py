@@ -1,7 +1,25 @@
 """What changed since an estate was sound is read alone, and says what reading all of it says."""
 
+import os
+import random
+import unittest.mock
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
+import msgspec
+
+from justlane.directories.interface import read_people
+from justlane.engine.facts.index import PlatformIndex
+from justlane.files.editing import bindings, roles
+from justlane.files.editing.draft import Draft
+from justlane.files.editing.staging import loaded_with
+from justlane.files.in_place import window
+from justlane.files.in_place.document import Document
+from justlane.files.keeping import cache
+from justlane.files.opening import open_index
+from justlane.files.whole import load_whole
+from justlane.model.scopes import platform_of
 from tests.support import EstateTest
 
 BUILDS, FIELD, EXPECTED, LDIF = "bindings/builds.yaml", "bindings/field.yaml", "expectations.yaml", "people/saltmarsh.ldif"
@@ -27,6 +45,65 @@ AFTER = [
 
 
 ANSWERS = ["tally", "verify --format json", "ask odd.pilcher see-task planboard"]
+
+
+class WindowTest(EstateTest):
+    """What is read of an edit in a long file, through a window, is what reading everything gives."""
+
+    most, seed = 45, 7
+
+    def test_a_window_gives_what_reading_everything_gives(self) -> None:
+        self.saltmarsh()
+        self.enterContext(unittest.mock.patch.dict(os.environ, self.environment))
+        self.enterContext(unittest.mock.patch.object(window, "LEAST_BYTES", 0))
+        cache.keep(self.folder, load_whole(self.folder, read_people))
+        index = open_index(self.folder, read_people)
+        platforms = [index.platform(name) for name in index.estate.platforms]
+        dice = random.Random(self.seed)
+        windows = 0
+        for edit in dice.sample(list(self.edits(platforms, dice)), self.most):
+            draft = Draft(self.folder)
+            edit(draft)
+            (change,) = draft.changes
+            whole = Document(change.file, change.before)
+            self.assertEqual(Document(change.file, change.after).root.plain != whole.root.plain, True)
+            found = loaded_with(self.folder, [change], read_people, draft.windows)
+            kept = cache.recall(self.folder)
+            assert kept is not None
+            windows += bool(draft.windows) and found.resumed_from is not None
+            read = loaded_with(self.folder, [change], read_people)
+            self.assertEqual(found.findings, read.findings)
+            self.assertEqual(found.estate is None, read.estate is None)
+            if found.estate is not None and read.estate is not None:
+                self.assertEqual(found.estate.bindings, read.estate.bindings)
+                self.assertEqual(found.estate.expectations, read.estate.expectations)
+                for name, platform in read.estate.platforms.items():
+                    other = found.estate.platforms[name]
+                    self.assertEqual(list(other.roles.values()), list(platform.roles.values()))
+                    self.assertEqual(dict(other.scopes.items()), dict(platform.scopes.items()))
+                    self.assertEqual(msgspec.structs.replace(other, scopes={}, roles={}), msgspec.structs.replace(platform, scopes={}, roles={}))
+            self.assertEqual(found.digests[change.file], read.digests[change.file])
+        self.assertGreater(windows, self.most // 3)
+
+    def edits(self, platforms: list[PlatformIndex], dice: random.Random) -> Iterator[Callable[[Draft], object]]:
+        known = [b for prepared in platforms for b in prepared.bindings if not b.built_in and b.source.file.startswith("bindings/")]
+        for binding in known:
+            prepared = next(p for p in platforms if p.platform.name == platform_of(binding.scope))
+            role, at = dice.choice([*prepared.platform.roles, "nobody"]), dice.choice(list(prepared.platform.scopes))
+            line = bindings.Line((role,), (dice.choice(["group auditors", "user imke.vos", "group nobody"]),), "x", (at,))
+            yield partial(bindings.give, line=line, platforms=[prepared], spot=bindings.Spot(binding.source, dice.random() < 0.5))
+            word = f"bundle {binding.bundle}" if binding.bundle else binding.role
+            taking = bindings.Taking(frozenset([word]), frozenset([str(binding.principal)]), dice.choice([frozenset([binding.scope]), None]))
+            same = [b for b in known if b.source == binding.source]
+            yield partial(bindings.withdraw, taking=taking, bindings=same, platforms=platforms)
+        for prepared in platforms:
+            for role_ in prepared.platform.roles.values():
+                action = dice.choice([*prepared.platform.actions, "*"])
+                if not role_.built_in:
+                    yield partial(roles.allow, prepared=prepared, role=role_, patterns=[action, "zz*"])
+                    yield partial(roles.leave_out, prepared=prepared, role=role_, patterns=[f"{action}x"])
+                    yield partial(roles.describe, prepared=prepared, role=role_, said={"for": "y", "kind": ["a", "b"]})
+                yield partial(roles.copy, prepared=prepared, origin=role_, name="new-one", purpose="x", kinds=[])
 
 
 class ResumingTest(EstateTest):

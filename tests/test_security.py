@@ -866,7 +866,7 @@ class DoorTest(EstateTest):
             (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/showing.py"}),
             (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/revisions.py", "directories/ldap_session.py"}),
             (r"\.read_(bytes|text)\(", {"cli/showing.py"}),
-            (r"re\.escape|fnmatch|\.glob\(", {"files/editing/renaming.py", "standin/ruling.py", "cli/starting.py"}),
+            (r"re\.escape|fnmatch|\.glob\(", {"files/in_place/renaming.py", "standin/ruling.py", "cli/starting.py"}),
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
             (r"permissions\(\)\.secrets", {"outside/secrets.py"}),
         ):  # fmt: skip

@@ -203,7 +203,7 @@ def renames(write: bool, folder: Path | None) -> None:
 
     Ends with 0 if there is nothing to edit, or it was done; with 1 if there are edits to make.
     """
-    from justlane.files.editing.renaming import edited_line, edits, lines_of, make
+    from justlane.files.in_place.renaming import edited_line, edits, lines_of, make
     from justlane.files.loading import load
 
     place = options.folder_of(folder)

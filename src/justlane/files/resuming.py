@@ -22,7 +22,7 @@ from justlane.model.people import Principal, PrincipalKind
 if TYPE_CHECKING:
     from justlane.files.reading.estate_files import DeclaredFiles
 
-_OF_ALL = ("same-binding-twice", "two-lists")
+OF_ALL = ("same-binding-twice", "two-lists")
 """Findings about bindings of several files together."""
 
 
@@ -109,7 +109,7 @@ def _with_changes(folder: Path, kept: Earlier, before: Estate) -> Loaded | None:
 
     parts, changed = kept.origin.parts, set(kept.changed)
     declared = read_some(folder, [name for name in parts.order if name in changed])
-    if not all(is_plain(file.shape) for file in declared.files) or _has_patterns(declared):
+    if not all(is_plain(file.shape) for file in declared.files) or has_patterns(declared):
         return None
     bundles = {name: tuple(pairs) for name, pairs in parts.bundles.items()}
     new = bindings_of(declared, Places({}), bundles)
@@ -125,12 +125,12 @@ def _with_changes(folder: Path, kept: Earlier, before: Estate) -> Loaded | None:
         ),
     )
     former = partial(snapshots.former, folder, kept.people)
-    standing = [f for f in before.findings if f.source.file not in changed and f.rule not in _OF_ALL]
+    standing = [f for f in before.findings if f.source.file not in changed and f.rule not in OF_ALL]
     findings = [*standing, *declared.findings(), *check_bindings(estate, declared, bundles, former)]
     return _loaded(kept, estate, findings, {file.text.file: file.text.digest for file in declared.files})
 
 
-def _has_patterns(declared: DeclaredFiles) -> bool:
+def has_patterns(declared: DeclaredFiles) -> bool:
     """Whether a binding stands for many places: how many all may stand for is counted over the whole estate."""
     from justlane.files.reading.shapes import FileWithBindings
     from justlane.model.patterns import ANY

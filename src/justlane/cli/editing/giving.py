@@ -206,7 +206,8 @@ def withdraw(ctx: click.Context, /, **given: Any) -> None:
         raise UsageError("it is not clear where", "say one of: --at SCOPE, --everywhere, --line FILE:LINE")
     editing = begun(given)
     found, taking = _to_be_taken(editing, given)
-    bindings.withdraw(editing.draft, taking, found)
+    platforms = [editing.index.platform(name) for name in editing.index.estate.platforms]
+    bindings.withdraw(editing.draft, taking, found, platforms)
     settle(ctx, editing, reason=given["because"].strip(), names=(*sorted(taking.to), *sorted(taking.at or ())))
 
 

@@ -90,7 +90,7 @@ def role_allow(ctx: click.Context, /, **given: Any) -> None:
     """
     editing, prepared, found = _opened(given)
     patterns, but = _patterns(prepared, given["actions"]), _patterns(prepared, given["but"])
-    edits.allow(editing.draft, found, patterns, but)
+    edits.allow(editing.draft, prepared, found, patterns, but)
     _settle(ctx, editing, found, given["because"], _matches(prepared, (*patterns, *but)))
 
 
@@ -110,7 +110,7 @@ def role_except(ctx: click.Context, /, **given: Any) -> None:
     """
     editing, prepared, found = _opened(given)
     patterns = _patterns(prepared, given["actions"])
-    edits.leave_out(editing.draft, found, patterns)
+    edits.leave_out(editing.draft, prepared, found, patterns)
     _settle(ctx, editing, found, given["because"], _matches(prepared, patterns))
 
 
@@ -149,7 +149,7 @@ def role_describe(ctx: click.Context, /, **given: Any) -> None:
     Example:
       justlane role describe log-reader --for "Reads what a station has logged." --kind reading
     """
-    editing, _, found = _opened(given)
+    editing, prepared, found = _opened(given)
     said: dict[str, Value] = {}
     for key, value in (("for", given["purpose"]), ("owner", given["owner"])):
         if value is not None:
@@ -158,7 +158,7 @@ def role_describe(ctx: click.Context, /, **given: Any) -> None:
         said["kind"] = given["kinds"][0] if len(given["kinds"]) == 1 else list(given["kinds"])
     if not said:
         raise UsageError("there is nothing to say", "name --for, --owner or --kind")
-    edits.describe(editing.draft, found, said)
+    edits.describe(editing.draft, prepared, found, said)
     _settle(ctx, editing, found, given["because"])
 
 

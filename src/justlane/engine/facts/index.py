@@ -193,7 +193,7 @@ class EstateIndex:
         return found
 
     def with_other_bindings(self, estate: Estate) -> EstateIndex:
-        """An estate in which only bindings, expectations and the like are others; places and people are shared."""
+        """An estate in which only bindings, expectations and roles are others; places and people are shared."""
         found = EstateIndex(replace(estate, directory=self.estate.directory), self._kept)
         found.membership = self.membership
         by_platform: dict[str, list[Binding]] = {name: [] for name in estate.platforms}
@@ -201,7 +201,7 @@ class EstateIndex:
             by_platform[platform_of(binding.scope)].append(binding)
         for name, bindings in by_platform.items():
             known = self.platform(name)
-            found._platforms[name] = known.changed(known.platform, ListedBindings(bindings))
+            found._platforms[name] = known.changed(estate.platforms[name], ListedBindings(bindings))
         return found
 
     def changed(

@@ -30,7 +30,7 @@ def check_platforms(lookup: Lookup, declared: DeclaredFiles) -> list[Finding]:
         found += _administration(lookup, platform)
         found += _settings(lookup, platform)
         found += _scopes(lookup, platform)
-        found += _roles(lookup, platform)
+        found += check_roles(lookup, platform)
     return found
 
 
@@ -134,7 +134,8 @@ def _scopes(lookup: Lookup, platform: Platform) -> Found:
         yield error("scope-loop", source, message, "take one out of the other's `gathers`")
 
 
-def _roles(lookup: Lookup, platform: Platform) -> Found:
+def check_roles(lookup: Lookup, platform: Platform) -> Found:
+    """The roles of a platform: what they allow, except and build on."""
     sound = True
     for role in platform.roles.values():
         for base in role.builds_on:

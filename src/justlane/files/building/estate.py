@@ -230,6 +230,13 @@ def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> It
                 yield platform, role
 
 
+def roles_of(declared: DeclaredFiles) -> Iterator[tuple[str, Role]]:
+    """The roles in files of roles alone, by name."""
+    for text, shape in declared.of(RolesFile):
+        for name, role in shape.roles.items():
+            yield name, _role(text, name, role)
+
+
 def _role(text: Text, name: str, shape: RoleShape) -> Role:
     at = ("roles", name)
     return Role(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
@@ -76,10 +77,15 @@ def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spo
         place = len(document.node((SECTION,)).items)
     else:
         file = spot.beside.file
-        document = draft.document(file)
+        document = draft.window(file, SECTION, _starts(platforms, file), spot.beside.line)
         place = place_of(document, spot.beside) + spot.after
     document.insert((SECTION,), place, line.value)
     return Source(file, document.line((SECTION, place)))
+
+
+def _starts(platforms: Sequence[PlatformIndex], file: str) -> list[int]:
+    """The lines of a file at which bindings of some platforms start."""
+    return sorted({b.source.line for prepared in platforms for b in prepared.bindings if b.source.file == file})
 
 
 def _file_for(platforms: Sequence[PlatformIndex]) -> str:
@@ -127,12 +133,18 @@ class Taking(NamedTuple):
     """None for everywhere."""
 
 
-def withdraw(draft: Draft, taking: Taking, bindings: Iterable[Binding]) -> list[Source]:
-    """Take what some bindings give, or deny, out of their lines; the lines that it was taken out of."""
+def withdraw(
+    draft: Draft, taking: Taking, bindings: Iterable[Binding], platforms: Sequence[PlatformIndex]
+) -> list[Source]:
+    """Take what some bindings give, or deny, out of their lines; the lines that it was taken out of. `platforms` are
+    all of the estate's."""
     lines: dict[Source, list[Binding]] = {}
     for binding in bindings:
         lines.setdefault(binding.source, []).append(binding)
+    several = Counter(source.file for source in lines)
     for source, some in sorted(lines.items(), reverse=True):
+        if several[source.file] == 1:
+            draft.window(source.file, SECTION, _starts(platforms, source.file), source.line)
         _take_out(draft.document(source.file), source, taking, some)
     return sorted(lines)
 

@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from justlane.files.disk import beneath
 from justlane.files.in_place.document import Document
+from justlane.files.in_place.window import Window, window_on
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError, StorageError
 
@@ -54,6 +55,20 @@ class Draft:
         if file not in self._documents:
             self._documents[file] = Document(file, content_of(self.folder, file))
         return self._documents[file]
+
+    def window(self, file: str, section: str, starts: Sequence[int], line: int) -> Document:
+        """The entry of a section that starts at a line, with its neighbours, where the file is long; otherwise all of
+        it. Of a file that is open already, that."""
+        if file not in self._documents:
+            found = window_on(file, content_of(self.folder, file), section, starts, line)
+            if found is not None:
+                self._documents[file] = found
+        return self.document(file)
+
+    @property
+    def windows(self) -> list[Window]:
+        """The files of which only a part was opened."""
+        return [document for document in self._documents.values() if isinstance(document, Window)]
 
     def replace(self, file: str, before: bytes, after: bytes) -> None:
         """A file's whole content."""

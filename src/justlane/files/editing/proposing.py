@@ -62,7 +62,7 @@ def propose(
         nothing = summed(Differences([], []))
         return Proposal(command, (), nothing, (), tuple(about(before)), (), ()), None
     _require_own(before, [change.file for change in changes], acting, question)
-    loaded = loaded_with(draft.folder, changes, read_people)
+    loaded = loaded_with(draft.folder, changes, read_people, draft.windows)
     _require_sound(loaded.findings)
     assert loaded.estate is not None
     after = before.with_other_bindings(loaded.estate) if loaded.resumed_from else loaded.ready

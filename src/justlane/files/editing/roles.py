@@ -14,14 +14,20 @@ from justlane.model.roles import Pattern, Role
 _ORDER = ("for", "kind", "copied from", "builds on", "allows", "excepts")
 
 
-def open_role(draft: Draft, role: Role) -> tuple[Document, tuple[str, str]]:
+def open_role(draft: Draft, prepared: PlatformIndex, role: Role) -> tuple[Document, tuple[str, str]]:
     """The file of a role, and the way to it. RefusedError for a built-in one."""
     if role.built_in:
         hint = f"make a copy and change that: justlane role copy {role.name} NEW-NAME --for PURPOSE"
         raise RefusedError(
             f"{role.name} is built in ({role.source.line_address}): the platform keeps it as it is", hint
         )
-    return draft.document(role.source.file), ("roles", role.name)
+    return _file_of(draft, prepared, role), ("roles", role.name)
+
+
+def _file_of(draft: Draft, prepared: PlatformIndex, role: Role) -> Document:
+    file = role.source.file
+    starts = sorted(known.source.line for known in prepared.platform.roles.values() if known.source.file == file)
+    return draft.window(file, "roles", starts, role.source.line)
 
 
 def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose: str, kinds: Sequence[str]) -> None:
@@ -35,7 +41,7 @@ def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose
     for key, some in (("builds on", origin.builds_on), ("allows", origin.allows), ("excepts", origin.excepts)):
         if some:
             said[key] = _few([pattern.text for pattern in some])
-    document = draft.document(origin.source.file)
+    document = _file_of(draft, prepared, origin)
     roles = document.node(("roles",))
     document.insert(("roles",), roles.keys()[origin.name] + 1, said, name)
 
@@ -44,9 +50,9 @@ def _few(some: Sequence[str]) -> Value:
     return some[0] if len(some) == 1 else list(some)
 
 
-def allow(draft: Draft, role: Role, patterns: Sequence[str], but: Sequence[str] = ()) -> None:
+def allow(draft: Draft, prepared: PlatformIndex, role: Role, patterns: Sequence[str], but: Sequence[str] = ()) -> None:
     """Actions more; those that it left out on purpose are left out no longer. `but` are left out from now on."""
-    document, path = open_role(draft, role)
+    document, path = open_role(draft, prepared, role)
     for pattern in patterns:
         if pattern in _texts(role.excepts):
             document.take((*path, "excepts"), pattern)
@@ -55,9 +61,9 @@ def allow(draft: Draft, role: Role, patterns: Sequence[str], but: Sequence[str] 
     _leave_out(document, path, role, but)
 
 
-def leave_out(draft: Draft, role: Role, patterns: Sequence[str]) -> None:
+def leave_out(draft: Draft, prepared: PlatformIndex, role: Role, patterns: Sequence[str]) -> None:
     """Actions that it does not hold after all, whatever else it allows or builds on."""
-    document, path = open_role(draft, role)
+    document, path = open_role(draft, prepared, role)
     _leave_out(document, path, role, patterns)
 
 
@@ -69,7 +75,7 @@ def _leave_out(document: Document, path: tuple[str, str], role: Role, patterns: 
 
 def drop(draft: Draft, prepared: PlatformIndex, role: Role, patterns: Sequence[str]) -> None:
     """Patterns that it says itself, taken out. UsageError for what it says nowhere, with how it comes to hold it."""
-    document, path = open_role(draft, role)
+    document, path = open_role(draft, prepared, role)
     for pattern in patterns:
         key = next((k for k, some in _said(role) if pattern in _texts(some)), None)
         if key is None:
@@ -89,9 +95,9 @@ def _how(prepared: PlatformIndex, role: Role, action: str) -> str:
     return f"it holds it through {steps[0].object!r} ({where}): justlane role except {role.name} {action}"
 
 
-def describe(draft: Draft, role: Role, said: dict[str, Value]) -> None:
+def describe(draft: Draft, prepared: PlatformIndex, role: Role, said: dict[str, Value]) -> None:
     """What it is for, who answers for it, and the words by which it is found; an empty list takes the words out."""
-    document, path = open_role(draft, role)
+    document, path = open_role(draft, prepared, role)
     for key, value in said.items():
         if value or not document.has((*path, key)):
             if value:

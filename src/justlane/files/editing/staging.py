@@ -8,6 +8,8 @@ from tempfile import TemporaryDirectory
 
 from justlane.files.disk.storing import write_atomically
 from justlane.files.editing.draft import Changed, content_of
+from justlane.files.editing.resumed_parts import resumed_around
+from justlane.files.in_place.window import Window
 from justlane.files.keeping import cache
 from justlane.files.loaded import Loaded
 from justlane.files.people.populating import PeopleReader
@@ -15,14 +17,23 @@ from justlane.files.resuming import resumed
 from justlane.files.whole import load_whole
 
 
-def loaded_with(folder: Path, changes: Sequence[Changed], read_people: PeopleReader) -> Loaded:
-    """An estate that is sound, with some of its files changed, and everything that would be wrong with it then."""
+def loaded_with(
+    folder: Path, changes: Sequence[Changed], read_people: PeopleReader, windows: Sequence[Window] = ()
+) -> Loaded:
+    """An estate that is sound, with some of its files changed, and everything that would be wrong with it then.
+
+    Where one file alone changed, through a window, only that is read.
+    """
     contents = {change.file: change.after for change in changes}
     with TemporaryDirectory(prefix="justlane-") as temporary:
         place = Path(temporary)
+        kept = cache.recall(folder)
+        if kept is not None and len(changes) == 1 and [window.file for window in windows] == [changes[0].file]:
+            around = resumed_around(folder, place, kept, windows[0])
+            if around is not None:
+                return around
         for file, content in contents.items():
             write_atomically(place, file, content)
-        kept = cache.recall(folder)
         if kept is not None:
             found = resumed(place, kept._replace(changed=tuple(contents)))
             if found is not None:

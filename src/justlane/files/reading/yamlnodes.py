@@ -18,6 +18,11 @@ _ODD = re.compile(
 """What the two may read differently."""
 
 
+def is_odd(content: str) -> bool:
+    """Whether two parsers may read a text differently: then its parts are not read one by one either."""
+    return _ODD.search(content) is not None
+
+
 class Mark(Protocol):
     """A place in a text."""
 
