@@ -49,6 +49,25 @@ ODD += ["null", "~", "---", "...", "yes", "0x1f", "1e999", "9" * 400, "a" * 3000
 ODD += ["|", ">", "#", ": ", "- ", "?", "@", "`", "<<: *a", "\ufeff", "0.0.0.0/0", "::/0", "22:00-22:00", "24:00-00:00"]
 
 
+MORE = b"""
+administration: {actions: [repair-pump, "start-*"], at most: 9}
+settings:
+  - {to: [group staff, user ada.brook], brings: {start page: /east, language: nl}, kept: yes}
+"""
+DELEGATE = b"""only:
+  scopes: pumphall/west
+  roles: [watcher]
+  actions: see-*
+  groups: [staff, user ben.ferry]
+  by: user ada.brook
+bindings:
+  - give: watcher
+    to: group staff
+    at: pumphall/west
+    because: They look at it.
+"""
+
+
 class Ran(NamedTuple):
     code: int
     out: str
@@ -165,6 +184,10 @@ class Worker:
             for p in sorted((DEMO / "pumphall").rglob("*"))
             if p.is_file() and "__pycache__" not in p.parts
         }
+        self.pristine["pumphall.yaml"] += MORE
+        self.pristine["delegates.yaml"] = DELEGATE
+        root = self.pristine["estate.yaml"].replace(b"  - pumphall.yaml\n", b"  - pumphall.yaml\n  - delegates.yaml\n")
+        self.pristine["estate.yaml"] = root + b"acting as: ada.brook\n"
         self.answers: Callable[[str, str], tuple[int, bytes]] = lambda method, path: (404, b"")
         self.ldap: Callable[[int, int], tuple[bytes, bool]] = lambda place, number: (b"", False)
         self.http = self._http_server()
@@ -258,7 +281,7 @@ directories:
 
 def estate_files(worker: Worker, draw: random.Random) -> list[Trouble]:
     files = dict(worker.pristine)
-    name = draw.choice(["estate.yaml", "pumphall.yaml", "pumphall.yaml", "expectations.yaml"])
+    name = draw.choice(["estate.yaml", "pumphall.yaml", "pumphall.yaml", "expectations.yaml", "delegates.yaml"])
     files[name] = damaged(draw, files[name])
     place = worker.folder("estate", files)
     command = draw.choice(["check", "check", "verify", "tally", "reach", "ask"])

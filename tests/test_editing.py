@@ -370,6 +370,10 @@ class DelegatesTest(EstateTest):
                 },
                 "this reaches fieldnet/south/bar, through fieldnet/north/harbour/crane, which was not delegated",
             ),
+            (
+                {"platforms/fieldnet.yaml": text.replace("    allows: [read-log,", "    builds on: [log-reader]\n    allows: [read-log,")},
+                "error: these roles build on each other: log-reader",
+            ),
         ):
             with self.subTest(said=said):
                 before = {name: (self.folder / name).read_text() for name in files}

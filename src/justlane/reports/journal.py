@@ -11,6 +11,7 @@ from justlane.files.editing.journal import PLACE, Note
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
+from justlane.reports.proposal import bare, plain_hunk
 
 
 class Edits(Struct, frozen=True):
@@ -50,18 +51,8 @@ def _plain(note: Note, undone: int | None) -> dict[str, Any]:
         "gained": note.gained,
         "lost": note.lost,
         "names": list(note.names),
-        "changes": [
-            {
-                "file": edit.file,
-                "lines": [{"line": h.line, "old": _bare(h.old), "new": _bare(h.new)} for h in edit.hunks],
-            }
-            for edit in note.files
-        ],
+        "changes": [{"file": edit.file, "lines": [plain_hunk(hunk) for hunk in edit.hunks]} for edit in note.files],
     }
-
-
-def _bare(lines: tuple[str, ...]) -> list[str]:
-    return [text.rstrip("\r\n") for text in lines]
 
 
 def sheet(result: Edits | Wholeness) -> Sheet:
@@ -101,7 +92,7 @@ def _lines(result: Edits) -> Iterator[Line]:
             for hunk in edit.hunks:
                 yield line(("  ", "dim"), (f"{edit.file}:{hunk.line}", "dim"))
                 for mark, style, lines in (("-", "no", hunk.old), ("+", "yes", hunk.new)):
-                    for said in _bare(lines):
+                    for said in bare(lines):
                         yield line((f"    {mark} ", style), said)
 
 

@@ -73,14 +73,16 @@ def plain(result: Proposal) -> dict[str, Any]:
 
 
 def _plain_file(change: Changed) -> dict[str, Any]:
-    return {"file": change.file, "lines": [_plain_hunk(hunk) for hunk in change.hunks]}
+    return {"file": change.file, "lines": [plain_hunk(hunk) for hunk in change.hunks]}
 
 
-def _plain_hunk(hunk: Hunk) -> dict[str, Any]:
-    return {"line": hunk.line, "old": _bare(hunk.old), "new": _bare(hunk.new)}
+def plain_hunk(hunk: Hunk) -> dict[str, Any]:
+    """Lines that stand in the place of others, as JSON values."""
+    return {"line": hunk.line, "old": bare(hunk.old), "new": bare(hunk.new)}
 
 
-def _bare(lines: tuple[str, ...]) -> list[str]:
+def bare(lines: tuple[str, ...]) -> list[str]:
+    """Lines without their ends."""
     return [text.rstrip("\r\n") for text in lines]
 
 
@@ -124,11 +126,11 @@ def _file(change: Changed) -> Iterator[Line]:
     yield line((change.file, "name"))
     moved = left = 0
     for hunk in change.hunks:
-        for number, said in enumerate(_bare(hunk.old), hunk.line):
+        for number, said in enumerate(bare(hunk.old), hunk.line):
             left += 1
             if left <= _MOST_LINES:
                 yield line((f"{number:>5} - ", "no"), said, hanging=" " * 12)
-        for number, said in enumerate(_bare(hunk.new), hunk.line + moved):
+        for number, said in enumerate(bare(hunk.new), hunk.line + moved):
             left += 1
             if left <= _MOST_LINES:
                 yield line((f"{number:>5} + ", "yes"), said, hanging=" " * 12)

@@ -6,7 +6,7 @@ from ipaddress import ip_address
 
 from justlane.files.building.bindings import BUNDLE, Bundles, bundles_of, duties_of, principal_of, role_at
 from justlane.files.building.checking_platforms import check_platforms
-from justlane.files.building.delegating import check_delegations
+from justlane.files.building.delegating import check_delegations, check_heads
 from justlane.files.building.lookup import FormerName, Found, Lookup, error, is_time_zone, no_time_zone
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import BindingShape, ExpectationShape, FileWithBindings, RolesFile
@@ -30,7 +30,9 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     if estate.acting_as and declared.root is not None:
         source = declared.files[0].text.source("acting as")
         found += lookup.name(estate.acting_as, estate.directory.users, "user", source)
-    found += check_delegations(lookup, declared)
+    found += check_heads(lookup, declared)
+    if not any(finding.severity is Severity.ERROR for finding in found):  # roles and places are what they seem
+        found += check_delegations(lookup, declared)
     for account in estate.break_glass:
         found += lookup.principal(account.account, account.source)
         found += [wrong for network in account.networks for wrong in lookup.network(network, account.source)]

@@ -44,21 +44,26 @@ def _principal(text: str) -> Principal:
     return principal_of(text) if text.startswith(kinds) else Principal(PrincipalKind.GROUP, text)
 
 
+def check_heads(lookup: Lookup, declared: DeclaredFiles) -> Iterator[Finding]:
+    """What a head names must exist, and its file have bindings and expectations alone."""
+    for text, file in declared.of(BindingsFile):
+        if file.only is None:
+            continue
+        yield from _head(lookup, text, next(d for d in lookup.estate.delegations if d.file == text.file))
+        for section in ("bundles", "situations"):
+            if getattr(file, section):
+                message = f"a delegate's file has no {section}"
+                yield error(RULE, text.key(section), message, "they belong into a file of the estate's keepers")
+
+
 def check_delegations(lookup: Lookup, declared: DeclaredFiles) -> Iterator[Finding]:
-    """Every head must name what exists, and every line stay within it."""
+    """Every line must stay within the head of its file; only where roles and places are sound."""
     estate = lookup.estate
-    if not estate.delegations:
-        return
     limits = _Limits(estate)
     for text, file in declared.of(BindingsFile):
         if file.only is None:
             continue
         delegation = next(d for d in estate.delegations if d.file == text.file)
-        yield from _head(lookup, text, delegation)
-        for section in ("bundles", "situations"):
-            if getattr(file, section):
-                message = f"a delegate's file has no {section}"
-                yield error(RULE, text.key(section), message, "they belong into a file of the estate's keepers")
         for binding in (b for b in estate.bindings if b.source.file == text.file):
             said = limits.beyond(delegation, binding)
             if said:
