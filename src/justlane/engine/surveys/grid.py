@@ -63,8 +63,10 @@ def grid(
     people = index.changed({}, GroupsAsPeople(index.membership)) if of_groups else index
     asking = _Asking(index, prepared, question, what, of_role)
     kinds = ByKinds.of_one(people, prepared, question, asking.counting())
-    found = list(kinds.changes(asking.outcome, None, set(places)))
     logins = [login.lstrip(NO_LOGIN) for login in kinds.logins[: len(kinds.logins) - of_groups]]
+    changes = kinds.changes(asking.outcome, None, set(places))
+    shown = (some._replace(users=some.users[some.users < len(logins)]) for some in changes)
+    found = [some for some in shown if len(some.users)]  # whoever has not signed in is no group
     there = kinds.there()
     rows = _rows(found, logins, there[there < len(logins)].tolist())
     return _laid_out(Grid(prepared.platform.name, what, of_role, of_groups, within, (), ()), places, found, rows)
