@@ -175,6 +175,13 @@ class CompletionTest(EstateTest):
             ("justlane people sh", 2, ["show"]),
             ("justlane people show radar", 3, ["radar-crew"]),
             ("justlane people show imke", 3, ["imke.vos"]),
+            ("justlane give station-k", 2, ["station-keeper"]),
+            (
+                "justlane give station-keeper --at fieldnet/north/fl",
+                4,
+                [f"fieldnet/north/flats{s}" for s in ("", "/nb-21", "/nb-22", "/nb-23", "/nb-24", "/mast-03")],
+            ),
+            ("justlane give station-keeper --to northern", 4, ["northern-crew"]),
             ("justlane align ", 2, ["buildyard", "fieldnet", "planboard", "quayside", "siltstore", "sourcebank"]),
         ):
             self.assertEqual(self.complete(words, count), expected, words)

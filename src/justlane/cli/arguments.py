@@ -87,7 +87,9 @@ def _actions_and_roles(folder: Path, given: Mapping[str, object], beginning: str
     return {**_actions(folder, given, beginning), **_roles(folder, given, beginning)}
 
 
-complete_users = _completer(_users)
+complete_users, complete_people = _completer(_users), _completer(_people)
+complete_scopes, complete_roles = _completer(_scopes), _completer(_roles)
+complete_actions = _completer(_actions)
 user_argument = click.argument("user", shell_complete=_completer(_users))
 person_or_group_argument = click.argument("name", required=False, shell_complete=_completer(_people))
 action_argument = click.argument("action", shell_complete=_completer(_actions))

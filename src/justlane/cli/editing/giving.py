@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from justlane.cli import options
+from justlane.cli.arguments import complete_people, complete_roles, complete_scopes
 from justlane.cli.editing.naming import day_of, principal_named, reason_of
 from justlane.cli.editing.settling import Editing, begun, editing_options, settle
 from justlane.engine.changes.remarks import about_given
@@ -31,9 +32,24 @@ _PLACING = (
 )
 
 _SAYING = (
-    click.argument("roles", nargs=-1, required=True, metavar="ROLE..."),
-    click.option("--to", "to", multiple=True, required=True, metavar="PRINCIPAL", help="`group NAME`, `user NAME`, …"),
-    click.option("--at", "at", multiple=True, metavar="SCOPE", help="Where: an address, or a pattern."),
+    click.argument("roles", nargs=-1, required=True, metavar="ROLE...", shell_complete=complete_roles),
+    click.option(
+        "--to",
+        "to",
+        multiple=True,
+        required=True,
+        metavar="PRINCIPAL",
+        shell_complete=complete_people,
+        help="`group NAME`, `user NAME`, …",
+    ),
+    click.option(
+        "--at",
+        "at",
+        multiple=True,
+        metavar="SCOPE",
+        shell_complete=complete_scopes,
+        help="Where: an address, or a pattern.",
+    ),
     click.option("--because", required=True, metavar="REASON", help="Why, for whoever inherits the estate."),
     click.option("--here-only", is_flag=True, help="The scope itself, nothing below."),
     click.option(
@@ -181,9 +197,17 @@ def _line(text: str, platforms: Sequence[PlatformIndex]) -> Source:
 
 
 @click.command()
-@click.argument("roles", nargs=-1, metavar="[ROLE]...")
-@click.option("--from", "to", multiple=True, required=True, metavar="PRINCIPAL", help="From whom: `group NAME`, …")
-@click.option("--at", "at", multiple=True, metavar="SCOPE", help="At this place.")
+@click.argument("roles", nargs=-1, metavar="[ROLE]...", shell_complete=complete_roles)
+@click.option(
+    "--from",
+    "to",
+    multiple=True,
+    required=True,
+    metavar="PRINCIPAL",
+    shell_complete=complete_people,
+    help="From whom: `group NAME`, …",
+)
+@click.option("--at", "at", multiple=True, metavar="SCOPE", shell_complete=complete_scopes, help="At this place.")
 @click.option("--everywhere", is_flag=True, help="At all places.")
 @click.option("--line", metavar="LINE", help="What this line says alone, FILE:LINE.")
 @click.option("--because", default="", metavar="REASON", help="Why, for the journal.")

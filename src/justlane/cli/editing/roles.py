@@ -74,7 +74,7 @@ def role_copy(ctx: click.Context, /, **given: Any) -> None:
 
 @role.command("allow", short_help="Let a role allow actions, or leave them out no longer.")
 @arguments.role_argument
-@click.argument("actions", nargs=-1, required=True, metavar="ACTION...")
+@click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)
 @click.option("--except", "but", multiple=True, metavar="ACTION", help="All of them but this.")
 @_because
 @options.platform_option
@@ -96,7 +96,7 @@ def role_allow(ctx: click.Context, /, **given: Any) -> None:
 
 @role.command("except", short_help="Let a role leave actions out, whatever it allows otherwise.")
 @arguments.role_argument
-@click.argument("actions", nargs=-1, required=True, metavar="ACTION...")
+@click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)
 @_because
 @options.platform_option
 @editing_options
@@ -116,7 +116,7 @@ def role_except(ctx: click.Context, /, **given: Any) -> None:
 
 @role.command("drop", short_help="Take out of a role what it says itself.")
 @arguments.role_argument
-@click.argument("actions", nargs=-1, required=True, metavar="ACTION...")
+@click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)
 @_because
 @options.platform_option
 @editing_options
@@ -164,7 +164,7 @@ def role_describe(ctx: click.Context, /, **given: Any) -> None:
 
 @role.command("compare", short_help="Two roles side by side; or a copy and what it was copied from.")
 @arguments.role_argument
-@click.argument("other", required=False, metavar="[OTHER]")
+@click.argument("other", required=False, metavar="[OTHER]", shell_complete=arguments.complete_roles)
 @options.platform_option
 @options.estate_option
 @options.format_option("text", "json", "csv")

@@ -19,8 +19,8 @@ _COLUMNS = ("user", "action", "scope")
 
 @click.command()
 @click.argument("user", required=False, metavar="[USER]", shell_complete=arguments.complete_users)
-@click.argument("action", required=False, metavar="[ACTION]")
-@click.argument("scope", required=False, metavar="[SCOPE]")
+@click.argument("action", required=False, metavar="[ACTION]", shell_complete=arguments.complete_actions)
+@click.argument("scope", required=False, metavar="[SCOPE]", shell_complete=arguments.complete_scopes)
 @click.option("--also", nargs=2, multiple=True, metavar="ACTION SCOPE", help="USER needs this too.")
 @click.option(
     "--needs", "file", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with user, action, scope."
