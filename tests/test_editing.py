@@ -75,6 +75,8 @@ class EditingTest(EstateTest):
              "-    at: [pumphall/east, pumphall/diesel]\n+    at: pumphall/east\n"),
             (("role", "copy", "mechanic", "fitter", "--for", "Fits pumps.", "--kind", "hands"),
              "+  fitter:\n+    for: Fits pumps.\n+    kind: hands\n+    copied from: mechanic\n+    builds on: watcher\n+    allows: \"*-pump\"\n"),
+            (("role", "make", "fitter", "--on", "pumphall", "--for", "Fits pumps.", "--allow", "*-pump", "--builds-on", "watcher"),
+             "+  fitter:\n+    for: Fits pumps.\n+    builds on: watcher\n+    allows: \"*-pump\"\n"),
             (("role", "allow", "watcher", "*", "--except", "repair-pump"),
              "-    allows: see-*\n+    allows: [see-*, \"*\"]\n+    excepts: repair-pump\n"),
             (("role", "except", "mechanic", "repair-pump"), "+    excepts: repair-pump\n"),

@@ -196,3 +196,7 @@ def _fitting(result: Fitting) -> Iterator[Line]:
         told = f": {', '.join(fit.excess)}" if fit.excess else ""
         more = f"  {counted(len(fit.excess), 'action')} more" if fit.excess else "  nothing more"
         yield line(("fits     ", "yes"), (name, "name"), more, sensitive, told, hanging=" " * 9)
+        if not fit.role:
+            allow = " ".join(f"--allow {action}" for action in result.required)
+            made = f"justlane role make NEW --on {result.platform} --for … {allow}"
+            yield line((" " * 9 + made, "dim"), hanging=" " * 11)

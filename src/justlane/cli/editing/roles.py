@@ -72,6 +72,38 @@ def role_copy(ctx: click.Context, /, **given: Any) -> None:
     _settle(ctx, editing, origin, given["because"])
 
 
+@role.command("make", short_help="A new role from nothing.")
+@click.argument("name", metavar="NEW")
+@click.option("--on", "platform", metavar="PLATFORM", required=True, help="The platform that it is a role of.")
+@click.option("--for", "purpose", required=True, metavar="TEXT", help="What people with the new role do.")
+@click.option("--allow", "actions", multiple=True, metavar="ACTION", help="What it allows; patterns too.")
+@click.option("--builds-on", "bases", multiple=True, metavar="ROLE", help="A role whose actions it holds too.")
+@click.option("--kind", "kinds", multiple=True, metavar="WORD", help="A word by which it is found.")
+@_because
+@editing_options
+@click.pass_context
+def role_make(ctx: click.Context, /, **given: Any) -> None:
+    """A NEW role, such as `role fit` proposes.
+
+    \b
+    Example:
+      justlane role make restarter --on fieldnet --for "Restarts what hangs." --allow restart-station
+    """
+    editing = begun(given)
+    prepared = editing.index.platform(options.known_platform(editing.index.estate, given["platform"]))
+    actions = _patterns(prepared, given["actions"])
+    bases = [options.known_role(editing.index.estate, base, prepared.platform.name) for base in given["bases"]]
+    if not actions and not bases:
+        raise UsageError("the role would hold nothing", "name --allow ACTION or --builds-on ROLE")
+    said: dict[str, Value] = {"for": given["purpose"]}
+    for key, some in (("kind", given["kinds"]), ("builds on", bases), ("allows", actions)):
+        if some:
+            said[key] = some[0] if len(some) == 1 else list(some)
+    edits.make(editing.draft, prepared, given["name"], said)
+    notes = tuple(_matches(prepared, actions))
+    settle(ctx, editing, reason=given["because"].strip(), names=(given["name"],), about=lambda after: notes)
+
+
 @role.command("allow", short_help="Let a role allow actions, or leave them out no longer.")
 @arguments.role_argument
 @click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)

@@ -46,6 +46,23 @@ def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose
     document.insert(("roles",), roles.keys()[origin.name] + 1, said, name)
 
 
+def make(draft: Draft, prepared: PlatformIndex, name: str, said: dict[str, Value]) -> None:
+    """A new role from nothing, behind the last one of the platform that is not built in."""
+    roles = prepared.platform.roles
+    if name in roles:
+        raise UsageError(
+            f"{prepared.platform.name} has a role {name!r} already",
+            f"it is declared at {roles[name].source.line_address}",
+        )
+    own = [role for role in roles.values() if not role.built_in] or list(roles.values())
+    if not own:
+        document = draft.document(prepared.platform.source.file)
+        document.put(("roles",), {name: said}, ("platform", "for", "habits", "reached by", "actions", "scopes"))
+        return
+    document = _file_of(draft, prepared, own[-1])
+    document.insert(("roles",), document.node(("roles",)).keys()[own[-1].name] + 1, said, name)
+
+
 def _few(some: Sequence[str]) -> Value:
     return some[0] if len(some) == 1 else list(some)
 
