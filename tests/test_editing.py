@@ -160,6 +160,8 @@ class EditingTest(EstateTest):
             (("local-group", "take", "helpers", "group mechanics"), "would hold nobody"),
             (("scope", "release", "pumphall/diesel", "pumphall/east"), "does not name pumphall/east itself"),
             (("scope", "move", "pumphall/east", "pumphall/east/pump-1"), "lies in pumphall/east"),
+            (("give", "mechanic", "--to", "staff", "--at", "pumphall", "--because", "\udcff"), "because: found bytes that are not UTF-8"),
+            (("scope", "add", "pumphall/\udcff", "--is", "pump"), "address: found bytes that are not UTF-8"),
         ):
             with self.subTest(words=words):
                 self.assertIn(said, " ".join(self.edit(*words, code=2).split()))

@@ -22,7 +22,7 @@ from justlane.files.editing.draft import Draft
 from justlane.files.editing.journal import Note, Told
 from justlane.files.editing.proposing import About, Proposal, acting_person, propose
 from justlane.files.keeping import cache
-from justlane.model.errors import RefusedError
+from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted
 
 Command = TypeVar("Command", bound=Callable[..., object])
@@ -66,9 +66,19 @@ class Editing:
 
 def begun(given: dict[str, Any]) -> Editing:
     """An edit of the estate that the options name; one that was cut off is settled first."""
+    _require_text(given)
     place = options.folder_of(given["folder"])
     saving.finish(place)
     return Editing(options.indexed(given["folder"]), Draft(place), given)
+
+
+def _require_text(given: dict[str, Any]) -> None:
+    """UsageError for an argument or an option that no file could hold: bytes that are not UTF-8."""
+    for name, value in given.items():
+        for text in value if isinstance(value, tuple) else (value,):
+            if isinstance(text, str) and any("\ud800" <= sign <= "\udfff" for sign in text):
+                called = name.replace("_", "-")
+                raise UsageError(f"{called}: found bytes that are not UTF-8: {text!r}", "write it in UTF-8")
 
 
 def settle(
