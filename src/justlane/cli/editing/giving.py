@@ -10,7 +10,7 @@ import click
 from justlane.cli import options
 from justlane.cli.arguments import complete_people, complete_roles, complete_scopes
 from justlane.cli.editing.naming import day_of, principal_named, reason_of
-from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.engine.changes.remarks import about_given
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.surveys.delegates import confined_to
@@ -210,7 +210,7 @@ def _line(text: str, platforms: Sequence[PlatformIndex]) -> Source:
 @click.option("--at", "at", multiple=True, metavar="SCOPE", shell_complete=complete_scopes, help="At this place.")
 @click.option("--everywhere", is_flag=True, help="At all places.")
 @click.option("--line", metavar="LINE", help="What this line says alone, FILE:LINE.")
-@click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+@because_option
 @editing_options
 @click.pass_context
 def withdraw(ctx: click.Context, /, **given: Any) -> None:
@@ -232,7 +232,7 @@ def withdraw(ctx: click.Context, /, **given: Any) -> None:
     found, taking = _to_be_taken(editing, given)
     platforms = [editing.index.platform(name) for name in editing.index.estate.platforms]
     bindings.withdraw(editing.draft, taking, found, platforms)
-    settle(ctx, editing, reason=given["because"].strip(), names=(*sorted(taking.to), *sorted(taking.at or ())))
+    settle(ctx, editing, names=(*sorted(taking.to), *sorted(taking.at or ())))
 
 
 def _to_be_taken(editing: Editing, given: dict[str, Any]) -> tuple[list[Binding], Taking]:

@@ -8,7 +8,7 @@ import click
 
 from justlane.cli import options
 from justlane.cli.editing.naming import day_of, known_group, principal_named, reason_of
-from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import PlatformIndex
@@ -17,7 +17,6 @@ from justlane.model.errors import UsageError
 from justlane.model.people import LocalGroup
 from justlane.model.scopes import platform_of
 
-_because = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
 _member = click.argument("member", metavar="PRINCIPAL")
 
 
@@ -38,7 +37,7 @@ def _found(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, LocalGroup]:
 @click.option("--on", "platform", metavar="PLATFORM", required=True, help="The platform that keeps it.")
 @click.option("--for", "purpose", metavar="TEXT", required=True, help="Who is in it.")
 @click.option("--holding", "members", multiple=True, required=True, metavar="PRINCIPAL", help="Whom it holds.")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def add(ctx: click.Context, /, **given: Any) -> None:
@@ -52,7 +51,7 @@ def add(ctx: click.Context, /, **given: Any) -> None:
     platform = options.known_platform(editing.index.estate, given["platform"])
     members = [principal_named(editing.index, text, (), "--holding") for text in given["members"]]
     edits.add_group(editing.draft, editing.index.platform(platform), given["name"], given["purpose"], members)
-    settle(ctx, editing, reason=given["because"].strip(), names=(f"local group {given['name']}",))
+    settle(ctx, editing, names=(f"local group {given['name']}",))
 
 
 @local_group.command("put", short_help="Somebody into a local group.")
@@ -84,7 +83,7 @@ def put(ctx: click.Context, /, **given: Any) -> None:
 @click.argument("name")
 @_member
 @click.option("--on", "platform", metavar="PLATFORM", help="Where several platforms have a group of that name.")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def take(ctx: click.Context, /, **given: Any) -> None:
@@ -97,7 +96,7 @@ def take(ctx: click.Context, /, **given: Any) -> None:
     editing, _, found = _found(given)
     member = principal_named(editing.index, given["member"], (), "PRINCIPAL")
     edits.take(editing.draft, found, member)
-    settle(ctx, editing, reason=given["because"].strip(), names=(f"local group {found.name}", str(member)))
+    settle(ctx, editing, names=(f"local group {found.name}", str(member)))
 
 
 def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
@@ -119,7 +118,7 @@ def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
 @click.command()
 @click.argument("group")
 @click.option("--to", "scopes", multiple=True, required=True, metavar="SCOPE", help="There and in all it contains.")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def publish(ctx: click.Context, /, **given: Any) -> None:
@@ -134,13 +133,13 @@ def publish(ctx: click.Context, /, **given: Any) -> None:
     editing, prepared, group, scopes = _of(given)
     covered = edits.publish(editing.draft, prepared, group, scopes)
     notes = [Remark("published-already", f"{group} counts at {scope} already") for scope in covered]
-    settle(ctx, editing, reason=given["because"].strip(), names=(group, *scopes), about=lambda after: notes)
+    settle(ctx, editing, names=(group, *scopes), about=lambda after: notes)
 
 
 @click.command()
 @click.argument("group")
 @click.option("--from", "scopes", multiple=True, required=True, metavar="SCOPE", help="Where it was published.")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def unpublish(ctx: click.Context, /, **given: Any) -> None:
@@ -154,4 +153,4 @@ def unpublish(ctx: click.Context, /, **given: Any) -> None:
     """
     editing, prepared, group, scopes = _of(given)
     edits.unpublish(editing.draft, prepared, group, scopes)
-    settle(ctx, editing, reason=given["because"].strip(), names=(group, *scopes))
+    settle(ctx, editing, names=(group, *scopes))

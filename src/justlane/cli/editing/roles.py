@@ -10,19 +10,17 @@ import click
 
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
-from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.cli.looking import role
 from justlane.cli.terminal import look, show, write
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.editing import roles as edits
-from justlane.files.in_place.scalars import Value
+from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import UsageError
 from justlane.model.patterns import matching
 from justlane.model.roles import Role
-
-_because = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
 
 
 def _opened(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, Role]:
@@ -38,9 +36,9 @@ def _patterns(prepared: PlatformIndex, texts: Sequence[str]) -> tuple[str, ...]:
     return tuple(texts)
 
 
-def _settle(ctx: click.Context, editing: Editing, role: Role, reason: str, notes: Iterable[Remark] = ()) -> None:
+def _settle(ctx: click.Context, editing: Editing, role: Role, notes: Iterable[Remark] = ()) -> None:
     told = tuple(notes)
-    settle(ctx, editing, reason=reason.strip(), names=(role.name,), about=lambda after: told)
+    settle(ctx, editing, names=(role.name,), about=lambda after: told)
 
 
 def _matches(prepared: PlatformIndex, patterns: Sequence[str]) -> Iterator[Remark]:
@@ -56,7 +54,7 @@ def _matches(prepared: PlatformIndex, patterns: Sequence[str]) -> Iterator[Remar
 @click.argument("new", metavar="NEW")
 @click.option("--for", "purpose", required=True, metavar="TEXT", help="What people with the new role do.")
 @click.option("--kind", "kinds", multiple=True, metavar="WORD", help="A word by which it is found.")
-@_because
+@because_option
 @options.platform_option
 @editing_options
 @click.pass_context
@@ -69,7 +67,7 @@ def role_copy(ctx: click.Context, /, **given: Any) -> None:
     """
     editing, prepared, origin = _opened(given)
     edits.copy(editing.draft, prepared, origin, given["new"], given["purpose"], given["kinds"])
-    _settle(ctx, editing, origin, given["because"])
+    _settle(ctx, editing, origin)
 
 
 @role.command("make", short_help="A new role from nothing.")
@@ -79,7 +77,7 @@ def role_copy(ctx: click.Context, /, **given: Any) -> None:
 @click.option("--allow", "actions", multiple=True, metavar="ACTION", help="What it allows; patterns too.")
 @click.option("--builds-on", "bases", multiple=True, metavar="ROLE", help="A role whose actions it holds too.")
 @click.option("--kind", "kinds", multiple=True, metavar="WORD", help="A word by which it is found.")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def role_make(ctx: click.Context, /, **given: Any) -> None:
@@ -98,17 +96,17 @@ def role_make(ctx: click.Context, /, **given: Any) -> None:
     said: dict[str, Value] = {"for": given["purpose"]}
     for key, some in (("kind", given["kinds"]), ("builds on", bases), ("allows", actions)):
         if some:
-            said[key] = some[0] if len(some) == 1 else list(some)
+            said[key] = few(some)
     edits.make(editing.draft, prepared, given["name"], said)
     notes = tuple(_matches(prepared, actions))
-    settle(ctx, editing, reason=given["because"].strip(), names=(given["name"],), about=lambda after: notes)
+    settle(ctx, editing, names=(given["name"],), about=lambda after: notes)
 
 
 @role.command("allow", short_help="Let a role allow actions, or leave them out no longer.")
 @arguments.role_argument
 @click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)
 @click.option("--except", "but", multiple=True, metavar="ACTION", help="All of them but this.")
-@_because
+@because_option
 @options.platform_option
 @editing_options
 @click.pass_context
@@ -123,13 +121,13 @@ def role_allow(ctx: click.Context, /, **given: Any) -> None:
     editing, prepared, found = _opened(given)
     patterns, but = _patterns(prepared, given["actions"]), _patterns(prepared, given["but"])
     edits.allow(editing.draft, prepared, found, patterns, but)
-    _settle(ctx, editing, found, given["because"], _matches(prepared, (*patterns, *but)))
+    _settle(ctx, editing, found, _matches(prepared, (*patterns, *but)))
 
 
 @role.command("except", short_help="Let a role leave actions out, whatever it allows otherwise.")
 @arguments.role_argument
 @click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)
-@_because
+@because_option
 @options.platform_option
 @editing_options
 @click.pass_context
@@ -143,13 +141,13 @@ def role_except(ctx: click.Context, /, **given: Any) -> None:
     editing, prepared, found = _opened(given)
     patterns = _patterns(prepared, given["actions"])
     edits.leave_out(editing.draft, prepared, found, patterns)
-    _settle(ctx, editing, found, given["because"], _matches(prepared, patterns))
+    _settle(ctx, editing, found, _matches(prepared, patterns))
 
 
 @role.command("drop", short_help="Take out of a role what it says itself.")
 @arguments.role_argument
 @click.argument("actions", nargs=-1, required=True, metavar="ACTION...", shell_complete=arguments.complete_actions)
-@_because
+@because_option
 @options.platform_option
 @editing_options
 @click.pass_context
@@ -162,7 +160,7 @@ def role_drop(ctx: click.Context, /, **given: Any) -> None:
     """
     editing, prepared, found = _opened(given)
     edits.drop(editing.draft, prepared, found, given["actions"])
-    _settle(ctx, editing, found, given["because"], _matches(prepared, given["actions"]))
+    _settle(ctx, editing, found, _matches(prepared, given["actions"]))
 
 
 @role.command("describe", short_help="Say what a role is for, who answers for it, how it is found.")
@@ -170,7 +168,7 @@ def role_drop(ctx: click.Context, /, **given: Any) -> None:
 @click.option("--for", "purpose", metavar="TEXT", help="What people with the role do.")
 @click.option("--owner", metavar="PRINCIPAL", help="Who answers for it: `user NAME` or `group NAME`.")
 @click.option("--kind", "kinds", multiple=True, metavar="WORD", help="A word by which it is found; all of them anew.")
-@_because
+@because_option
 @options.platform_option
 @editing_options
 @click.pass_context
@@ -187,11 +185,11 @@ def role_describe(ctx: click.Context, /, **given: Any) -> None:
         if value is not None:
             said[key] = value
     if given["kinds"]:
-        said["kind"] = given["kinds"][0] if len(given["kinds"]) == 1 else list(given["kinds"])
+        said["kind"] = few(given["kinds"])
     if not said:
         raise UsageError("there is nothing to say", "name --for, --owner or --kind")
     edits.describe(editing.draft, prepared, found, said)
-    _settle(ctx, editing, found, given["because"])
+    _settle(ctx, editing, found)
 
 
 @role.command("compare", short_help="Two roles side by side; or a copy and what it was copied from.")

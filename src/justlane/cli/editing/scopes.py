@@ -10,19 +10,18 @@ import click
 
 from justlane.cli import options
 from justlane.cli.arguments import optional_scope_argument, scope_argument
-from justlane.cli.editing.settling import begun, editing_options, settle
+from justlane.cli.editing.settling import because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import show
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits
-from justlane.files.in_place.scalars import Value
+from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import UsageError
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import ANY
 from justlane.model.scopes import RESOURCE_GROUP_KIND, platform_of
 
-_because = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
 _MOST_NAMED = 20
 
 
@@ -38,7 +37,7 @@ def scope() -> None:
 @click.option("--has", "attributes", multiple=True, metavar="NAME=VALUE", help="An attribute.")
 @click.option("--gathers", multiple=True, metavar="SCOPE", help="Of a resource group: what it gathers; patterns too.")
 @click.option("--gathers-where", "where", multiple=True, metavar="NAME=VALUE", help="What it gathers, by an attribute.")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def add(ctx: click.Context, /, **given: Any) -> None:
@@ -56,12 +55,10 @@ def add(ctx: click.Context, /, **given: Any) -> None:
     said |= {"for": given["purpose"]} if given["purpose"] else {}
     said |= {"has": _pairs("--has", given["attributes"])} if given["attributes"] else {}
     gathers = [_gathered(editing.index, address, text) for text in given["gathers"]]
-    said |= {"gathers": gathers[0] if len(gathers) == 1 else gathers} if gathers else {}
+    said |= {"gathers": few(gathers)} if gathers else {}
     said |= {"gathers where": _pairs("--gathers-where", given["where"])} if given["where"] else {}
     edits.add(editing.draft, editing.index.platform(parent), address, said)
-    settle(
-        ctx, editing, reason=given["because"].strip(), names=(address,), about=lambda after: _gathering(after, address)
-    )
+    settle(ctx, editing, names=(address,), about=lambda after: _gathering(after, address))
 
 
 def _pairs(option: str, texts: Sequence[str]) -> dict[str, Value]:
@@ -92,7 +89,7 @@ def _gathered(index: EstateIndex, group: str, address: str) -> str:
 @scope.command("gather", short_help="Let a resource group gather more.")
 @scope_argument
 @click.argument("addresses", nargs=-1, required=True, metavar="SCOPE...")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def gather(ctx: click.Context, /, **given: Any) -> None:
@@ -108,7 +105,7 @@ def gather(ctx: click.Context, /, **given: Any) -> None:
     known = edits.gather(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
     notes = [Remark("gathered-already", f"{group} gathers {address} already") for address in known]
     settle(
-        ctx, editing, reason=given["because"].strip(), names=(group, *addresses),
+        ctx, editing, names=(group, *addresses),
         about=lambda after: [*notes, *_gathering(after, group)],
     )  # fmt: skip
 
@@ -116,7 +113,7 @@ def gather(ctx: click.Context, /, **given: Any) -> None:
 @scope.command("release", short_help="Let a resource group gather something no longer.")
 @scope_argument
 @click.argument("addresses", nargs=-1, required=True, metavar="SCOPE...")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def release(ctx: click.Context, /, **given: Any) -> None:
@@ -131,7 +128,7 @@ def release(ctx: click.Context, /, **given: Any) -> None:
     addresses = [address.strip("/") for address in given["addresses"]]
     edits.release(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
     settle(
-        ctx, editing, reason=given["because"].strip(), names=(group, *addresses),
+        ctx, editing, names=(group, *addresses),
         about=lambda after: _gathering(after, group),
     )  # fmt: skip
 
@@ -139,7 +136,7 @@ def release(ctx: click.Context, /, **given: Any) -> None:
 @scope.command("move", short_help="A place with all that it holds, into another one.")
 @scope_argument
 @click.argument("parent", metavar="INTO")
-@_because
+@because_option
 @editing_options
 @click.pass_context
 def move(ctx: click.Context, /, **given: Any) -> None:
@@ -157,7 +154,7 @@ def move(ctx: click.Context, /, **given: Any) -> None:
             f"{address} cannot be put into {parent}", "a scope stays on its platform, which cannot be moved"
         )
     new = edits.move(editing.draft, editing.index, address, parent)
-    settle(ctx, editing, reason=given["because"].strip(), names=(address, new))
+    settle(ctx, editing, names=(address, new))
 
 
 @scope.command("tree", short_help="The tree of places, with what is given at each.")

@@ -27,6 +27,8 @@ from justlane.model.names import counted
 
 Command = TypeVar("Command", bound=Callable[..., object])
 
+because_option = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+
 _OPTIONS = (
     options.estate_option,
     click.option("--dry-run", is_flag=True, help="Show what would change, and change nothing."),
@@ -85,13 +87,16 @@ def settle(
     ctx: click.Context,
     editing: Editing,
     *,
-    reason: str = "",
+    reason: str | None = None,
     names: tuple[str, ...] = (),
     undoes: int = 0,
     unfinished: Note | None = None,
     about: About = lambda after: (),
 ) -> None:
-    """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved."""
+    """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved.
+
+    The reason is what `--because` says, unless another one is named.
+    """
     index, draft, given = editing.index, editing.draft, editing.given
     acting = editing.acting
     proposal, loaded = propose(
@@ -104,9 +109,9 @@ def settle(
     if not given["yes"] and not _consent(proposal):
         say("nothing was changed")
         ctx.exit(1)
-    effect = proposal.effect
+    effect, why = proposal.effect, given.get("because", "").strip() if reason is None else reason
     told = Told(
-        acting or who(), proposal.command, reason, given["even_so"] if proposal.refusals else "", undoes, names,
+        acting or who(), proposal.command, why, given["even_so"] if proposal.refusals else "", undoes, names,
         effect.people, effect.gained, effect.lost,
     )  # fmt: skip
     if unfinished is None:

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from justlane.cli import options
-from justlane.cli.editing.settling import Editing, begun, editing_options, settle
+from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import show, tell
 from justlane.directories.interface import read_people
@@ -23,7 +23,7 @@ from justlane.model.findings import Severity
 
 
 @click.command()
-@click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+@because_option
 @editing_options
 @click.pass_context
 def undo(ctx: click.Context, /, **given: Any) -> None:
@@ -48,7 +48,7 @@ def undo(ctx: click.Context, /, **given: Any) -> None:
         editing.draft.replace(edit.file, content, taken_back(edit.file, content, edit.hunks, edit.after))
     if not editing.draft.changes:
         raise RefusedError(f"edit {note.number} changed nothing that is still there", "see `justlane journal show`")
-    settle(ctx, editing, reason=given["because"].strip(), names=note.names, undoes=note.number)
+    settle(ctx, editing, names=note.names, undoes=note.number)
 
 
 @click.group(cls=OrderedGroup)

@@ -12,9 +12,9 @@ from justlane.engine.facts.index import PlatformIndex
 from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place.document import Document
-from justlane.files.in_place.scalars import Value
+from justlane.files.in_place.scalars import Value, few
 from justlane.model.bindings import Binding
-from justlane.model.errors import RefusedError, UsageError
+from justlane.model.errors import RefusedError
 from justlane.model.findings import Source
 
 SECTION = "bindings"
@@ -39,9 +39,9 @@ class Line(Struct, frozen=True):
     @property
     def value(self) -> dict[str, Value]:
         """The keys of the line, in their order."""
-        said: dict[str, Value] = {"deny" if self.deny else "give": _few(self.roles), "to": _few(self.to)}
+        said: dict[str, Value] = {"deny" if self.deny else "give": few(self.roles), "to": few(self.to)}
         if self.at:
-            said["at"] = _few(self.at)
+            said["at"] = few(self.at)
         if self.here_only:
             said["here only"] = "yes"
         if self.when:
@@ -51,10 +51,6 @@ class Line(Struct, frozen=True):
         if self.last_day:
             said["until"] = self.last_day
         return {**said, "because": self.because}
-
-
-def _few(some: Sequence[str]) -> Value:
-    return some[0] if len(some) == 1 else list(some)
 
 
 class Spot(NamedTuple):
@@ -165,8 +161,8 @@ def _take_out(document: Document, source: Source, taking: Taking, bindings: Sequ
         return
     whole: Any = document.node(where).plain
     for number, axis in enumerate(parts[1:], 1):  # what only a further line can say
-        split = {**whole, axis: _few([word for word in said[axis] if word not in gone[axis]])}
-        split |= {before: _few(gone[before]) for before in parts[:number]}
+        split = {**whole, axis: few([word for word in said[axis] if word not in gone[axis]])}
+        split |= {before: few(gone[before]) for before in parts[:number]}
         document.insert((SECTION,), place + 1, split)
     for word in gone[parts[0]]:
         document.take((*where, parts[0]), word)
@@ -204,9 +200,3 @@ def given_by(
             continue
         if at is None or binding.bundle or binding.scope in at:
             yield binding
-
-
-def require_some(found: Sequence[Binding], said: str, hint: str) -> None:
-    """UsageError if nothing is to be taken out."""
-    if not found:
-        raise UsageError(said, hint)

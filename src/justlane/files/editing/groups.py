@@ -8,7 +8,7 @@ from typing import Any
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place.document import Document
-from justlane.files.in_place.scalars import Value
+from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import UsageError
 from justlane.model.people import LocalGroup, Principal
 from justlane.model.scopes import contains
@@ -77,7 +77,7 @@ def publish(draft: Draft, prepared: PlatformIndex, group: str, scopes: Sequence[
     covered = [s for s in scopes if prepared.is_published(group, s)]
     new = [s for s in scopes if s not in covered]
     if new:
-        said: dict[str, Value] = {"group": group, "to": new[0] if len(new) == 1 else new}
+        said: dict[str, Value] = {"group": group, "to": few(new)}
         document = draft.document(prepared.platform.source.file)
         if not document.has((PUBLISHED,)):
             document.put((PUBLISHED,), [said], (*_SECTIONS, GROUPS))

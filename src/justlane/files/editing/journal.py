@@ -137,8 +137,8 @@ class Journal:
         return note
 
     def _last(self) -> str:
-        lines = [line for line in lines_of(self._folder, PLACE) if _read(line) is not None]
-        return _hash(lines[-1]) if lines else FIRST
+        readable = (line for line in reversed(lines_of(self._folder, PLACE)) if _read(line) is not None)
+        return next(map(_hash, readable), FIRST)
 
 
 def standing(edits: Sequence[Note]) -> list[Note]:

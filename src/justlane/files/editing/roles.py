@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place.document import Document
-from justlane.files.in_place.scalars import Value
+from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.roles import Pattern, Role
 
@@ -36,11 +36,11 @@ def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose
         at = prepared.platform.roles[name].source.line_address
         raise UsageError(f"{prepared.platform.name} has a role {name!r} already", f"it is declared at {at}")
     said: dict[str, Value] = {"for": purpose}
-    said |= {"kind": _few(kinds)} if kinds else {}
+    said |= {"kind": few(kinds)} if kinds else {}
     said |= {"copied from": origin.name}
     for key, some in (("builds on", origin.builds_on), ("allows", origin.allows), ("excepts", origin.excepts)):
         if some:
-            said[key] = _few([pattern.text for pattern in some])
+            said[key] = few([pattern.text for pattern in some])
     document = _file_of(draft, prepared, origin)
     roles = document.node(("roles",))
     document.insert(("roles",), roles.keys()[origin.name] + 1, said, name)
@@ -61,10 +61,6 @@ def make(draft: Draft, prepared: PlatformIndex, name: str, said: dict[str, Value
         return
     document = _file_of(draft, prepared, own[-1])
     document.insert(("roles",), document.node(("roles",)).keys()[own[-1].name] + 1, said, name)
-
-
-def _few(some: Sequence[str]) -> Value:
-    return some[0] if len(some) == 1 else list(some)
 
 
 def allow(draft: Draft, prepared: PlatformIndex, role: Role, patterns: Sequence[str], but: Sequence[str] = ()) -> None:

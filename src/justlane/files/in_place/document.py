@@ -109,9 +109,9 @@ class Document:
                 plain.insert(place, value)
 
         if node.flow or node.kind == "scalar":
-            self._splice([self._into_flow(node, place, value, key)], path, meant)
+            self._splice(self._into_flow(node, place, value, key), path, meant)
         else:
-            self._splice([self._into_block(node, place, value, key, lines)], path, meant)
+            self._splice(self._into_block(node, place, value, key, lines), path, meant)
 
     def _into_flow(self, node: Node, place: int, value: Value, key: str) -> tuple[int, int, str]:
         text = f"{scalar(key, flow=True)}: {in_flow(value)}" if key else in_flow(value)
@@ -195,9 +195,9 @@ class Document:
             del plain[last]
 
         if node.flow:
-            self._splice([self._out_of_flow(node, place)], tuple(above), meant)
+            self._splice(self._out_of_flow(node, place), tuple(above), meant)
         else:
-            self._splice([self._out_of_block(node, place)], tuple(above), meant)
+            self._splice(self._out_of_block(node, place), tuple(above), meant)
 
     def _empty(self, path: Path, node: Node) -> None:
         """The last entry is taken out: what held it goes too, unless the file is known by it."""
@@ -214,7 +214,7 @@ class Document:
             plain.clear()
 
         start = node.start if node.flow else colon + 1
-        self._splice([(start, node.end, empty if node.flow else f" {empty}")], path, meant)
+        self._splice((start, node.end, empty if node.flow else f" {empty}"), path, meant)
 
     def _out_of_flow(self, node: Node, place: int) -> tuple[int, int, str]:
         entries = _entries(node)
@@ -275,26 +275,12 @@ class Document:
         if node.empty and not (isinstance(key, int)):
             pair = cast(Any, holder.pair(str(key)))
             colon = self._text.index(":", pair[0].end) + 1
-            self._splice([(colon, colon, f" {in_flow(value)}")], tuple(above), meant)
+            self._splice((colon, colon, f" {in_flow(value)}"), tuple(above), meant)
             return
         written = in_flow(value) if holder.flow or not isinstance(value, str) else scalar(value)
         if isinstance(value, str) and node.kind == "scalar" and node.style in ("'", '"'):
             written = _quoted(value, node.style) or written
-        self._splice([(node.start, node.end, written)], tuple(above), meant)
-
-    def rename(self, path: Path, name: str) -> None:
-        """Give a key of a mapping another name."""
-        *above, key = path
-        holder = self.node(tuple(above))
-        self._require_own(holder)
-        pair = cast(Any, holder.pair(str(key)))
-
-        def meant(plain: Any) -> None:
-            pairs = [(name if known == key else known, item) for known, item in plain.items()]
-            plain.clear()
-            plain.update(pairs)
-
-        self._splice([(pair[0].start, pair[0].end, scalar(name, flow=holder.flow))], tuple(above), meant)
+        self._splice((node.start, node.end, written), tuple(above), meant)
 
     def add(self, path: Path, text: str, after: Sequence[str] = ()) -> None:
         """One text more where one or several may stand: a single one becomes a list on its line."""
@@ -314,7 +300,7 @@ class Document:
         def meant(plain: Any) -> None:
             plain[key] = [plain[key], text]
 
-        self._splice([(node.start, node.end, f"[{kept}, {scalar(text, flow=True)}]")], tuple(above), meant)
+        self._splice((node.start, node.end, f"[{kept}, {scalar(text, flow=True)}]"), tuple(above), meant)
 
     def take(self, path: Path, text: str) -> None:
         """One of the texts less; of two on one line the other stands alone, and with the last the key goes."""
@@ -334,21 +320,20 @@ class Document:
             plain[key] = other.plain
 
         kept = self._text[other.start : other.end]
-        self._splice([(node.start, node.end, kept)], tuple(above), meant)
+        self._splice((node.start, node.end, kept), tuple(above), meant)
 
     # --- changing the text -----------------------------------------------------------------------------------------
 
-    def _splice(self, pieces: Sequence[tuple[int, int, str]], path: Path, meant: Callable[[Any], None]) -> None:
-        """Replace pieces of the text, and see that it now means what is meant."""
+    def _splice(self, piece: tuple[int, int, str], path: Path, meant: Callable[[Any], None]) -> None:
+        """Replace a piece of the text, and see that it now means what is meant."""
         wanted = self.root.plain
         inside: Any = wanted
         for step in path:
             inside = inside[step]
         meant(inside)
-        before, first = self._text, min((start for start, _, _ in pieces), default=0)
-        for start, end, text in sorted(pieces, reverse=True):
-            self._text = self._text[:start] + text + self._text[end:]
-        line = self._lines.number(first) + 1
+        before, (start, end, text) = self._text, piece
+        self._text = before[:start] + text + before[end:]
+        line = self._lines.number(start) + 1
         try:
             self._parse()
             same = self.root.plain == wanted

@@ -20,6 +20,11 @@ _IN_FLOW = set(",[]{}")
 _WORDS = {"yes", "no"}
 
 
+def few(some: Sequence[str]) -> Value:
+    """One alone, several as a list."""
+    return some[0] if len(some) == 1 else list(some)
+
+
 def scalar(text: str, *, flow: bool = False) -> str:
     """Text as a scalar, quoted where it has to be."""
     if _needs_none(text) and not (flow and _IN_FLOW & set(text)):

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any, Protocol
 
 _ODD = re.compile(
@@ -87,18 +88,25 @@ class _OtherwiseError(Exception):
     """libyaml cannot say."""
 
 
-def _events_by_libyaml(content: str) -> list[Any]:
+@contextmanager
+def _libyaml(content: str) -> Iterator[Iterator[Any]]:
+    """The events of a whole stream. _OtherwiseError where libyaml finds a mistake, or PyYAML was built without it."""
     try:
         from yaml import CBaseLoader, YAMLError
     except ImportError as error:
         raise _OtherwiseError from error
     loader = CBaseLoader(content)
     try:
-        return list(iter(loader.get_event, None))
+        yield iter(loader.get_event, None)
     except (YAMLError, ValueError, RecursionError) as error:
         raise _OtherwiseError from error
     finally:
         loader.dispose()
+
+
+def _events_by_libyaml(content: str) -> list[Any]:
+    with _libyaml(content) as found:
+        return list(found)
 
 
 def _events_by_ruamel(content: str) -> list[Any]:
@@ -123,18 +131,12 @@ class _Built:
 
 
 def _by_libyaml(content: str) -> Sequence[Node | None]:
-    """The node in a list; an empty list where it finds a mistake, or PyYAML was built without it."""
+    """The node in a list; an empty list where libyaml cannot say."""
     try:
-        from yaml import CBaseLoader, YAMLError
-    except ImportError:
+        with _libyaml(content) as found:
+            return _built(found)
+    except _OtherwiseError:
         return []
-    loader = CBaseLoader(content)
-    try:
-        return _built(iter(loader.get_event, None))
-    except (YAMLError, ValueError, RecursionError):
-        return []
-    finally:
-        loader.dispose()
 
 
 def _built(events: Iterator[Any]) -> list[Node | None]:
