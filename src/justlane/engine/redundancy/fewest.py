@@ -1,0 +1,121 @@
+"""The fewest lines that say the same: which can all go at once.
+
+Where lines only give, and nothing is open until bound, this is a set cover: each cell that several lines give needs one
+of them. It is solved as an integer program over the cells that matter (rows are added while a solution loses a cell).
+Elsewhere lines are taken out one after the other, the narrowest first, until none can go any more.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.redundancy.needs import Differing
+from justlane.engine.redundancy.parts import Part, parts_of
+from justlane.engine.redundancy.spare import Days, Spare, going, spare_parts
+from justlane.model.estate import Decides, RolesHeld
+from justlane.model.progress import Progress
+
+_MOST_ROUNDS = 60
+
+
+class Fewest(Struct, frozen=True):
+    """What can all go from one platform."""
+
+    platform: str
+    lines: int
+    """How many parts of lines there are, those built in left out."""
+    spare: tuple[Spare, ...]
+    """All that could go alone."""
+    going: tuple[Part, ...]
+    """What can go together."""
+    proven: bool
+    """Whether no choice is larger; otherwise none of what is left can go any more, and another choice may be larger."""
+
+
+def fewest(index: EstateIndex, platform: str, question: Question, progress: Progress | None = None) -> Fewest:
+    """The largest choice of lines that can all go without changing any cell, today or later."""
+    spare = spare_parts(index, platform, question, progress)
+    days = Days(index, platform, question)
+    parts = parts_of(days.today.bindings)
+    chosen = [one.part for one in spare if one.together]
+    habits = index.platform(platform).platform.habits
+    gives_only = (
+        habits.decides is Decides.ANY_ALLOW and habits.roles_held is RolesHeld.TOGETHER and not habits.open_role
+    )
+    if not gives_only:
+        chosen = _until_none(days, parts, chosen)
+        return Fewest(platform, len(parts), tuple(spare), tuple(chosen), not chosen and not spare)
+    proven = len(chosen) == len(spare)
+    if not proven:
+        best = _cover(days, [one.part for one in spare])
+        if best is not None and len(best) >= len(chosen):
+            chosen, proven = best, True
+    return Fewest(platform, len(parts), tuple(spare), tuple(chosen), proven)
+
+
+def _until_none(days: Days, parts: Sequence[Part], chosen: list[Part]) -> list[Part]:
+    """What can go once the others are gone, such as a deny of what nothing gives any more."""
+    while True:
+        known = {id(part) for part in chosen}
+        left = [part for part in parts if id(part) not in known and not days.is_over(part)]
+        more = going(days, left, [b for part in chosen for b in part.bindings])
+        if not more:
+            return chosen
+        chosen = [*chosen, *more]
+
+
+def _cover(days: Days, spare: Sequence[Part]) -> list[Part] | None:
+    """The most that can go, by an integer program; None if it was not solved."""
+    import numpy as np
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
+    of = {id(b): number for number, part in enumerate(spare) for b in part.bindings}
+    rows: dict[frozenset[int], None] = {}
+    for _ in range(_MOST_ROUNDS):
+        keep = np.zeros(len(spare))
+        if rows:
+            table = np.zeros((len(rows), len(spare)))
+            for place, row in enumerate(rows):
+                table[place, list(row)] = 1
+            solved = milp(
+                np.ones(len(spare)),
+                constraints=LinearConstraint(table, lb=1),
+                integrality=np.ones(len(spare)),
+                bounds=Bounds(0, 1),
+            )
+            if solved.x is None or solved.status != 0:
+                return None
+            keep = np.round(solved.x)
+        gone = [part for part, kept in zip(spare, keep, strict=True) if not kept]
+        taken = [b for part in gone for b in part.bindings]
+        more = {_needing(found, of) for needs in days.all_of(gone) for found in needs.differing(taken, ())}
+        if not more:
+            return gone
+        if more <= rows.keys():
+            return None
+        rows.update(dict.fromkeys(more))
+    return None
+
+
+def _needing(found: Differing, of: dict[int, int]) -> frozenset[int]:
+    """The spare parts of which one has to stay, since otherwise these people lose something there."""
+    for action, scope, lost in _lost(found.before, found.now, found.address):
+        one = lost & -lost
+        return frozenset(
+            of[id(b)] for b, some in found.before.credit(None, action, scope) if some & one and id(b) in of
+        )
+    return frozenset()
+
+
+def _lost(before: Judge, now: Judge, address: str) -> list[tuple[str, str, int]]:
+    """What is granted no more: on the way there, or there."""
+    found = []
+    for gate in before.needs(address):
+        found.append((gate.action, gate.scope))
+    found += [(action, address) for action in before.at(address)]
+    lost = [(a, at, before.granted(None, a, at) & ~now.granted(None, a, at)) for a, at in found]
+    return [one for one in lost if one[2]]

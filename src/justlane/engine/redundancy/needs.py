@@ -1,0 +1,332 @@
+"""Whether taking something out of the lines of a platform changes any cell, in any circumstances.
+
+Whoever a line reaches is sorted into kinds by the names that matter at a place, places into kinds by the lines that
+cover them, and each pair is judged with and without the line until one differs. What another line gives wherever this
+one does needs no judging: such people are left aside first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from justlane.engine.decision.deciding import Judge, Question, asked_at
+from justlane.engine.everybody.behind import Behind
+from justlane.engine.everybody.lists import Ints, alike, lists_of, random_words, sorted_by
+from justlane.engine.everywhere.kinds_of_places import kinds_of_places
+from justlane.engine.everywhere.terrain import reach_of, terrain_of
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import Person
+from justlane.engine.facts.sources import ListedBindings, OverlaidBindings
+from justlane.model.bindings import Binding
+from justlane.model.circumstances import ALWAYS
+from justlane.model.estate import Decides, RolesHeld
+from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
+
+_MOST_JUDGES = 20_000
+
+
+class Differing(NamedTuple):
+    """Some people who may do something else at a place."""
+
+    before: Judge
+    now: Judge
+    """In the same space of circumstances."""
+    address: str
+
+
+class Needs:
+    """One platform on one day."""
+
+    def __init__(self, index: EstateIndex, platform: str, question: Question) -> None:
+        known = index.platform(platform)
+        self.question, self.zone = question, index.estate.time_zone
+        self.bindings = list(known.bindings)
+        self.prepared = known.changed(known.platform, ListedBindings(self.bindings))
+        self.habits = known.platform.habits
+        self.behind = Behind(index, platform, question.dated, self.prepared.named)
+        self.terrain = terrain_of(self.prepared)
+        self._place_kinds = kinds_of_places(self.prepared, self.terrain)
+        _, self._one_of_each = np.unique(self._place_kinds, return_index=True)
+        self._judges: dict[frozenset[Principal], Judge] = {}
+        self._names_at: dict[int, NDArray[np.bool_]] = {}
+        self._held = {role: frozenset(self.prepared.roles.holdings(role)) for role in known.platform.roles}
+        self._today = Judge(self.prepared, Person("", True, frozenset()), question, self.zone)
+
+    def actions_of(self, role: str) -> frozenset[str]:
+        """What a role holds."""
+        return self._held[role]
+
+    def address_of(self, kind: int) -> str:
+        """One place of a kind."""
+        return self.terrain.addresses[int(self._one_of_each[kind])]
+
+    def some_places_of(self, binding: Binding, most: int) -> list[int]:
+        """Some kinds of places that a binding covers, that of its own scope first."""
+        start = int(self._place_kinds[self.terrain.number[binding.scope]])
+        return list(dict.fromkeys([start, *self._kinds_within(binding).tolist()]))[:most]
+
+    def some_people_of(self, binding: Binding, kind: int, most: int) -> list[frozenset[Principal]]:
+        """Some of the people whom a binding reaches, by the names that matter at a kind of places."""
+        return self._kinds_of(self.reached(binding.principal), self._matters_at(kind))[:most]
+
+    @property
+    def _local(self) -> bool:
+        """Whether a line touches only the actions of its role, where it covers."""
+        one = self.habits.roles_held is RolesHeld.ONE_AT_A_TIME
+        return not one and self.habits.decides is not Decides.NEAREST
+
+    @cached_property
+    def _words(self) -> NDArray[np.uint64]:
+        return random_words(len(self.behind.names))
+
+    @cached_property
+    def _by_user(self) -> tuple[NDArray[np.int64], Ints]:
+        lists = lists_of(self.behind.user, self.behind.name, self.behind.nobody + 1)
+        return lists.start, lists.items
+
+    @cached_property
+    def _having(self) -> tuple[NDArray[np.int64], Ints]:
+        lists = sorted_by(self.behind.name, self.behind.user, len(self.behind.names))
+        return lists.start, lists.items
+
+    def reached(self, principal: Principal) -> Ints:
+        """The numbers of the people whom a name stands for, sorted."""
+        if principal == AUTHENTICATED:
+            return np.flatnonzero(self.behind.there[:-1]).astype(np.int32)
+        start, items = self._having
+        number = self.behind.number(principal)
+        return items[start[number] : start[number + 1]]
+
+    def changes_anything(self, taken: Sequence[Binding], gone: Collection[Binding] = ()) -> bool:
+        """Whether taking something out changes any cell, if what is gone already changed none."""
+        out = {id(b) for b in (*taken, *gone)}
+        after = self._without([*taken, *gone])
+        if any(self._differs_where_opened(after, b, out) for b in taken if self.prepared.closes(b)):
+            return True
+        return any(self._differs(after, b, out) for b in taken)
+
+    def _without(self, out: Sequence[Binding]) -> PlatformIndex:
+        platform = self.prepared.platform
+        after = self.prepared.changed(platform, OverlaidBindings(self.prepared.bindings, (), out))
+        after.roles = self.prepared.roles
+        return after
+
+    def _differs(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
+        users = self.reached(binding.principal)
+        if not len(users):
+            return False
+        first = int(self._place_kinds[self.terrain.number[binding.scope]])
+        if self._differs_for(after, users[:1], first, binding.role):  # most lines are needed, as anybody shows
+            return True
+        left = self._not_given_elsewhere(binding, users, out)
+        if not len(left):
+            return False
+        return any(self._differs_for(after, left, kind, binding.role) for kind in self._where(binding, left, out))
+
+    def _differs_where_opened(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
+        """Whether a place that is open without a binding gives anybody more."""
+        if after.open_binding is None:
+            return False
+        opened = [n for n in self._numbers(binding) if after.is_open(self.terrain.addresses[n])]
+        kinds = dict.fromkeys(int(self._place_kinds[n]) for n in opened)
+        everybody = self.reached(AUTHENTICATED)
+        if self.habits.on_the_way and kinds:
+            kinds = dict.fromkeys(range(len(self._one_of_each)))
+        return any(self._differs_for(after, everybody, kind, "") for kind in kinds)
+
+    def _numbers(self, binding: Binding) -> list[int]:
+        """The numbers of the places that a binding covers."""
+        spans = self.terrain.spans(*reach_of(binding))
+        return [n for start, end in spans for n in range(start, end)]
+
+    def _where(self, binding: Binding, users: Ints, out: Collection[int]) -> Iterator[int]:
+        """The kinds of places where something can change, that of its own scope first."""
+        start = int(self._place_kinds[self.terrain.number[binding.scope]])
+        kinds = self._kinds_within(binding)
+        if self._local and not binding.allows and self.habits.decides is Decides.DENY_WINS:
+            kinds = kinds[np.isin(kinds, self._given_to(users, binding))]
+        actions = self._held[binding.role]
+        for kind in [k for k in (start,) if k in kinds] + [k for k in kinds.tolist() if k != start]:
+            address = self.address_of(kind)
+            if not self._local or any(self.prepared.applies(action, address) for action in actions):
+                yield kind
+
+    def _kinds_within(self, binding: Binding) -> NDArray[np.int64]:
+        spans = list(self.terrain.spans(*reach_of(binding)))
+        if self.prepared.roles_matter_elsewhere:
+            spans = [(0, len(self.terrain))]
+        elif self.habits.roles_held is RolesHeld.ONE_AT_A_TIME and (
+            self.habits.on_the_way or any(start == 0 for start, _ in spans)
+        ):
+            spans = [(start, int(self.terrain.end[start])) for start, _ in spans]
+        return np.unique(np.concatenate([self._place_kinds[start:end] for start, end in spans]))
+
+    def _given_to(self, users: Ints, deny: Binding) -> NDArray[np.int64]:
+        """The kinds of places where some line gives these people something that a deny takes away."""
+        names = {self.behind.names[n] for n in np.unique(self._names_of(users)[1]).tolist()}
+        if self.behind.everyone and users[0] != self.behind.nobody:
+            names.add(AUTHENTICATED)
+        given = [b for name in names for b in self.prepared.bindings.of(name) if b.allows]
+        if self.prepared.open_binding is not None:
+            return np.arange(len(self._one_of_each))
+        reaches = {reach_of(b) for b in given if not self._held[b.role].isdisjoint(self._held[deny.role])}
+        parts = [self._place_kinds[start:end] for reach in reaches for start, end in self.terrain.spans(*reach)]
+        return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
+
+    def _names_of(self, users: Ints) -> tuple[Ints, Ints]:
+        """The names of some people: (position, name)."""
+        start, items = self._by_user
+        length = start[users + 1] - start[users]
+        position = np.repeat(np.arange(len(users), dtype=np.int32), length)
+        shift = np.repeat(start[users] - (np.cumsum(length) - length), length)
+        return position, items[shift + np.arange(int(length.sum()))]
+
+    def _kinds_of(self, users: Ints, wanted: NDArray[np.bool_]) -> list[frozenset[Principal]]:
+        """People by some names: the names of each kind, those with the fewest first."""
+        position, name = self._names_of(users)
+        some = wanted[name]
+        position, name = position[some], name[some]
+        sums = np.zeros((2, len(users)), np.uint64)
+        if len(position):
+            begins = np.flatnonzero(np.diff(position, prepend=-1))
+            for total, random in zip(sums, self._words, strict=True):
+                total[position[begins]] = np.add.reduceat(random[name], begins)
+        sums[:, users == self.behind.nobody] += np.uint64(1)
+        _, first = alike(sums)
+        starts = np.searchsorted(position, first)
+        ends = np.searchsorted(position, first, "right")
+        kinds = []
+        for one, start, end in zip(users[first].tolist(), starts.tolist(), ends.tolist(), strict=True):
+            names = [self.behind.names[n] for n in name[start:end].tolist()]
+            kinds.append(frozenset((*names, *((AUTHENTICATED,) if one != self.behind.nobody else ()))))
+        return sorted(kinds, key=len)
+
+    def _matters_at(self, kind: int) -> NDArray[np.bool_]:
+        """Which names tell people apart at a kind of places."""
+        if kind not in self._names_at:
+            address = self.address_of(kind)
+            if self.prepared.roles_matter_elsewhere:
+                names = set(self.prepared.named)
+            else:
+                names = set(self.prepared.platform.capped)
+                for at in asked_at(self.prepared, address):
+                    names.update(b.principal for b in self.prepared.covering_bindings(at))
+            wanted = np.zeros(len(self.behind.names), np.bool_)
+            wanted[[self.behind.number(name) for name in names]] = True
+            self._names_at[kind] = wanted
+        return self._names_at[kind]
+
+    def _judge(self, names: frozenset[Principal]) -> Judge:
+        if names not in self._judges:
+            if len(self._judges) > _MOST_JUDGES:
+                self._judges.clear()
+            self._judges[names] = Judge(self.prepared, Person("", True, names), self.question, self.zone)
+        return self._judges[names]
+
+    def _differs_for(self, after: PlatformIndex, users: Ints, kind: int, role: str) -> bool:
+        """Whether somebody may do something else at a kind of places."""
+        return any(True for _ in self._differing(after, users, kind, role))
+
+    def _differing(self, after: PlatformIndex, users: Ints, kind: int, role: str) -> Iterator[Differing]:
+        address = self.address_of(kind)
+        for names in self._kinds_of(users, self._matters_at(kind)):
+            before = self._judge(names)
+            now = Judge(after, before.person, self.question, self.zone, before.space)
+            if role and self._local:
+                if any(before.allowed(a, address) != now.allowed(a, address) for a in self._held[role]):
+                    yield Differing(before, now, address)
+            elif before.at(address) != now.at(address):
+                yield Differing(before, now, address)
+
+    def differing(self, taken: Sequence[Binding], gone: Collection[Binding]) -> Iterator[Differing]:
+        """All people and places, by kind, for whom something changes if all of these go; `taken` says where to look."""
+        out = {id(b) for b in (*taken, *gone)}
+        after = self._without([*taken, *gone])
+        for b in taken:
+            users = self.reached(b.principal)
+            if len(users):
+                for kind in self._where(b, users, out):
+                    yield from self._differing(after, users, kind, b.role)
+
+    def _not_given_elsewhere(self, binding: Binding, users: Ints, out: Collection[int]) -> Ints:
+        """The people for whom no other lines do all that this one does, wherever it does it."""
+        doing: dict[Principal, frozenset[str]] = {}
+        for other in self.standing_in(binding, out):
+            doing[other.principal] = doing.get(other.principal, frozenset()) | self._held[other.role]
+        wanted = self._held[binding.role]
+        if not doing:
+            return users
+        if any(some >= wanted and self.stands_for_all(name, binding, users) for name, some in doing.items()):
+            return users[:0]
+        numbers = np.zeros(len(self.behind.names), np.bool_)
+        numbers[[self.behind.number(name) for name in doing]] = True
+        position, name = self._names_of(users)
+        some = numbers[name]
+        given = {n: doing[self.behind.names[n]] for n in np.flatnonzero(numbers).tolist()}
+        everyone = doing.get(AUTHENTICATED)
+        has: list[frozenset[str] | None] = [everyone if user != self.behind.nobody else None for user in users.tolist()]
+        for at, number in zip(position[some].tolist(), name[some].tolist(), strict=True):
+            has[at] = (has[at] or frozenset()) | given[number]
+        return users[[held is None or not held >= wanted for held in has]]
+
+    def stands_for_all(self, name: Principal, binding: Binding, users: Ints) -> bool:
+        """Whether a name stands for all whom a binding reaches."""
+        if name == binding.principal:
+            return True
+        if name == AUTHENTICATED:
+            return bool(users[-1] != self.behind.nobody)
+        if binding.principal == AUTHENTICATED:
+            return False
+        return bool(np.isin(users, self.reached(name), assume_unique=True).all())
+
+    def standing_in(self, binding: Binding, out: Collection[int]) -> Iterator[Binding]:
+        """The other lines that do something wherever this one does, in all circumstances in which it does."""
+        prepared, decides = self.prepared, self.habits.decides
+        own = prepared.bindings.place(binding)
+        for other in self._reaching(binding):
+            alike = other.allows == binding.allows
+            if id(other) in out or not self._holds_with(other, binding):
+                continue
+            if decides is Decides.LAST_MATCH:
+                if prepared.bindings.place(other) < own:
+                    continue
+            elif not alike or (decides is Decides.NEAREST and other.scope != binding.scope):
+                continue
+            if self.habits.roles_held is RolesHeld.ONE_AT_A_TIME and not self._acts_alike(other, binding):
+                continue
+            yield other
+
+    def _reaching(self, binding: Binding) -> Iterator[Binding]:
+        """The lines that cover all that a binding covers."""
+        for outer in self.prepared.coverage.covering(binding.scope):
+            for other in self.prepared.bindings.at(outer):
+                if not other.here_only or (binding.here_only and other.scope == binding.scope):
+                    yield other
+
+    def _holds_with(self, other: Binding, binding: Binding) -> bool:
+        """Whether it counts whenever the binding does, at each of its places."""
+        limited = self.habits.publication and other.principal.kind is PrincipalKind.GROUP
+        if limited and other.principal != binding.principal:
+            return False
+        undated = ALWAYS in (other.condition, _undated(other))
+        same = other.condition == binding.condition or _undated(other) == _undated(binding)
+        return (undated or same) and self._today.in_date(other.condition)
+
+    @staticmethod
+    def _acts_alike(other: Binding, binding: Binding) -> bool:
+        """Whether one can act in it exactly when one can act in the binding."""
+        if binding.allows:
+            return other.acting == binding.acting and other.built_in == binding.built_in
+        return other.role == binding.role
+
+
+def _undated(binding: Binding) -> object:
+    """Its condition without the days, which are judged apart."""
+    from msgspec.structs import replace
+
+    return replace(binding.condition, first_day=None, last_day=None)

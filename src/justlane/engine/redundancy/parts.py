@@ -1,0 +1,59 @@
+"""What can be taken out of a line on its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct
+
+from justlane.model.bindings import Binding
+from justlane.model.findings import Source
+from justlane.model.people import Principal
+
+
+class Part(Struct, frozen=True):
+    """One role to one principal at one place, or at all places that a pattern stands for; a bundle as a whole."""
+
+    bindings: tuple[Binding, ...]
+    """Of one platform."""
+
+    @property
+    def source(self) -> Source:
+        """The line."""
+        return self.bindings[0].source
+
+    @property
+    def principal(self) -> Principal:
+        """To whom."""
+        return self.bindings[0].principal
+
+    @property
+    def allows(self) -> bool:
+        """Whether it gives rather than takes away."""
+        return self.bindings[0].allows
+
+    @property
+    def role(self) -> str:
+        """The role, or the bundle as `bundle NAME`."""
+        first = self.bindings[0]
+        return f"bundle {first.bundle}" if first.bundle else first.role
+
+    @property
+    def scope(self) -> str:
+        """Where: an address, or the pattern; of a bundle its first place."""
+        return self.bindings[0].pattern or self.bindings[0].scope
+
+    def __str__(self) -> str:
+        """`station-keeper to group crew at fieldnet/north`."""
+        at = "" if self.bindings[0].bundle else f" at {self.scope}"
+        return f"{self.role} to {self.principal}{at}"
+
+
+def parts_of(bindings: Iterable[Binding]) -> list[Part]:
+    """All that can be taken out, in the order of the lines; what the platform does by itself cannot."""
+    found: dict[tuple[object, ...], list[Binding]] = {}
+    for b in bindings:
+        if not b.built_in:
+            what = (b.bundle, "") if b.bundle else (b.role, b.pattern or b.scope)
+            found.setdefault((b.source, b.principal, b.allows, bool(b.bundle), *what), []).append(b)
+    return [Part(tuple(some)) for some in found.values()]

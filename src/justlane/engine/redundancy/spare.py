@@ -1,0 +1,228 @@
+"""All that could be taken out of the lines of a platform without changing any cell, and why.
+
+Days count too: a line is spare only if it changes nothing today and on any later day on which a condition of the
+platform begins or ends.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+from datetime import date, datetime, time, timedelta
+from enum import StrEnum
+from zoneinfo import ZoneInfo
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.facts.clock import on_clock
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.people import Person
+from justlane.engine.redundancy.needs import Needs
+from justlane.engine.redundancy.parts import Part, parts_of
+from justlane.model.bindings import Binding
+from justlane.model.estate import Decides
+from justlane.model.people import PrincipalKind
+from justlane.model.progress import Progress
+
+_MOST_CITED = 5
+_MOST_KINDS = 20
+_TOLD_EVERY = 100
+
+
+class Why(StrEnum):
+    """Why a line changes nothing."""
+
+    TWICE = "said twice"
+    """Another line says the same."""
+    WIDE = "a wider line gives it"
+    GROUP = "a group gives it"
+    """It is given to a person, and to a group that they are in."""
+    TOGETHER = "other lines give it together"
+    LATER = "later lines decide"
+    NOTHING_TO_DENY = "nothing gives what it takes away"
+    DENIED = "another line denies it"
+    NOBODY = "there is nobody to whom it is given"
+    NEVER = "it never comes to count"
+    """Something else that is needed is missing: a way in, a publication, a ceiling stands over it."""
+
+
+class Spare(Struct, frozen=True):
+    """What could go."""
+
+    part: Part
+    why: Why
+    by: tuple[Binding, ...]
+    """The lines that do what it does, or decide instead; at most a few."""
+    together: bool
+    """Whether it can go together with all the others for which this holds too."""
+
+
+def spare_parts(index: EstateIndex, platform: str, question: Question, progress: Progress | None = None) -> list[Spare]:
+    """All parts of lines that change nothing, in the order of the lines, but for those past their end or built in.
+
+    Each changes nothing if it alone goes; those with `together` change nothing if they all go. Of several that stand in
+    for each other it is the narrowest that can.
+    """
+    days = Days(index, platform, question)
+    today = days.today
+    parts = [part for part in parts_of(today.bindings) if not days.is_over(part)]
+    found, told = [], progress or Progress()
+    told.start(len(parts), f"lines on {platform}")
+    for number, part in enumerate(parts):
+        if not today.changes_anything(part.bindings) and not days.changes_later(part, ()):
+            found.append(part)
+        if number % _TOLD_EVERY == 0:
+            told.reach(number)
+    told.stop()
+    chosen = {id(part) for part in going(days, found)}
+    return [Spare(part, *_reason(today, part), id(part) in chosen) for part in found]
+
+
+def going(days: Days, found: Sequence[Part], before: Sequence[Binding] = ()) -> list[Part]:
+    """Those of some parts that can all go after what is gone already: the narrowest first, of alike ones the last."""
+    order = {id(part): place for place, part in enumerate(found)}
+    narrowest = sorted(found, key=lambda part: (*days.width(part), -order[id(part)]))
+    gone = list(before)
+    chosen = []
+    for part in narrowest:
+        others = [b for b in gone if b not in part.bindings]
+        if not days.today.changes_anything(part.bindings, others) and not days.changes_later(part, others):
+            gone += part.bindings
+            chosen.append(part)
+    return chosen
+
+
+class Days:
+    """One platform today, and on each later day on which something begins or ends."""
+
+    def __init__(self, index: EstateIndex, platform: str, question: Question) -> None:
+        self._index, self._platform = index, platform
+        self._question = question
+        self._zone = index.estate.time_zone
+        self._day = on_clock(question.dated, self._zone).date()
+        self.today = Needs(index, platform, question)
+        self._later: dict[date, Needs] = {}
+        self._turns = sorted(self._turning())
+
+    def _turning(self) -> set[date]:
+        """The days from which on something counts, or does not any more."""
+        found: set[date] = set()
+        prepared = self.today.prepared
+        conditions = [b.condition for b in self.today.bindings] + [c.condition for c in prepared.platform.ceilings]
+        for condition in conditions:
+            if condition.first_day:
+                found.add(condition.first_day)
+            if condition.last_day:
+                found.add(condition.last_day + timedelta(days=1))
+        for local in prepared.platform.local_groups.values():
+            found.update(m.last_day + timedelta(days=1) for m in local.members if m.last_day)
+        return {day for day in found if day > self._day}
+
+    def is_over(self, part: Part) -> bool:
+        """Whether it will never count again."""
+        return all(b.condition.last_day is not None and b.condition.last_day < self._day for b in part.bindings)
+
+    def changes_later(self, part: Part, gone: Collection[Binding]) -> bool:
+        """Whether it changes something on a later day."""
+        ends = [b.condition.last_day for b in part.bindings]
+        last = None if None in ends else max(end for end in ends if end)
+        days = [day for day in self._turns if last is None or day <= last]
+        return any(self._on(day).changes_anything(part.bindings, gone) for day in days)
+
+    def all_of(self, parts: Sequence[Part]) -> Iterator[Needs]:
+        """Today, and each later day on which some parts still count."""
+        yield self.today
+        yield from (self._on(day) for day in self._turns if parts)
+
+    def _on(self, day: date) -> Needs:
+        if day not in self._later:
+            moment = datetime.combine(day, time(12), ZoneInfo(self._zone))
+            question = Question(self._question.moment, day=moment)
+            self._later[day] = Needs(self._index, self._platform, question)
+        return self._later[day]
+
+    def width(self, part: Part) -> tuple[int, int, int]:
+        """How far a part reaches: a person alone, then few places, then few people."""
+        known = self.today.prepared.coverage
+        places = sum(1 if b.here_only else len(known.covered(b.scope)) for b in part.bindings)
+        person = part.principal.kind is PrincipalKind.USER
+        return (not person, places, len(self.today.reached(part.principal)))
+
+
+def _reason(needs: Needs, part: Part) -> tuple[Why, tuple[Binding, ...]]:
+    """Why it changes nothing, and the lines that do it instead."""
+    if not len(needs.reached(part.principal)):
+        return Why.NOBODY, ()
+    out = {id(b) for b in part.bindings}
+    alone = [_one_instead(needs, b, out) for b in part.bindings]
+    if all(alone):
+        by = tuple(dict.fromkeys(b for b in alone if b))
+        return _kind(needs, part, by[0]), by[:_MOST_CITED]
+    by = tuple(dict.fromkeys(_others(needs, part)))[:_MOST_CITED]
+    if needs.habits.decides is Decides.LAST_MATCH and by:
+        return Why.LATER, by
+    if not part.allows:
+        return (Why.DENIED, by) if by else (Why.NOTHING_TO_DENY, ())
+    return (Why.TOGETHER, by) if by else (Why.NEVER, ())
+
+
+def _kind(needs: Needs, part: Part, by: Binding) -> Why:
+    first = part.bindings[0]
+    if needs.habits.decides is Decides.LAST_MATCH and needs.prepared.bindings.place(by) > needs.prepared.bindings.place(
+        first
+    ):
+        return Why.LATER
+    if not part.allows:
+        return Why.DENIED
+    if (by.principal, by.role, by.scope) == (first.principal, first.role, first.scope):
+        return Why.TWICE
+    if part.principal.kind is PrincipalKind.USER and by.principal.kind is not PrincipalKind.USER:
+        return Why.GROUP
+    return Why.WIDE
+
+
+def _one_instead(needs: Needs, binding: Binding, out: Collection[int]) -> Binding | None:
+    """The one other line that does all of it for everybody."""
+    users, wanted = needs.reached(binding.principal), needs.actions_of(binding.role)
+    found = [
+        other
+        for other in needs.standing_in(binding, out)
+        if needs.actions_of(other.role) >= wanted and needs.stands_for_all(other.principal, binding, users)
+    ]
+    own = (binding.principal, binding.role)
+    return min(found, key=lambda b: ((b.principal, b.role) != own, b.principal != binding.principal), default=None)
+
+
+def _others(needs: Needs, part: Part) -> Iterator[Binding]:
+    """The lines that decide what the part would decide, as some people at some places show."""
+    out = {id(b) for b in part.bindings}
+    for b in part.bindings:
+        for kind in needs.some_places_of(b, _MOST_KINDS):
+            for names in needs.some_people_of(b, kind, _MOST_KINDS):
+                judging = Judge(needs.prepared, Person("", True, names), needs.question, needs.zone)
+                yield from (
+                    other for other in _deciding(needs, judging, b, needs.address_of(kind)) if id(other) not in out
+                )
+
+
+def _deciding(needs: Needs, judging: Judge, binding: Binding, address: str) -> Iterator[Binding]:
+    """The lines that decide about the actions of a binding's role at a place."""
+    for action in sorted(needs.actions_of(binding.role)):
+        if not needs.prepared.applies(action, address):
+            continue
+        for role in judging.active_roles():
+            if binding.allows:
+                own = any(some is binding for some in judging.relevant(address, role))
+                if own and judging.allowed_as(role, action, address):
+                    yield from (some for some, _ in judging.credit(role, action, address))
+            else:
+                yield from (
+                    some
+                    for some in judging.relevant(address, role)
+                    if not some.allows and judging.holds(some.role, action)
+                )
+            if needs.habits.decides is Decides.LAST_MATCH:
+                place = needs.prepared.bindings.place
+                for some in judging.relevant(address, role):
+                    if judging.holds(some.role, action) and place(some) > place(binding):
+                        yield some
