@@ -11,10 +11,10 @@ import sys
 import time
 from pathlib import Path
 
-from justlane.files.editing import saving
 from justlane.files.editing.draft import Changed
-from justlane.files.editing.journal import Journal, Told
 from justlane.files.in_place.document import Document
+from justlane.files.saving import saving
+from justlane.files.saving.journal import Journal, Told
 from tests.support import EstateTest
 
 MORE = """

@@ -13,11 +13,11 @@ from justlane.directories.interface import read_people
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing import bindings, roles
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.staging import loaded_with
 from justlane.files.in_place import window
 from justlane.files.in_place.document import Document
 from justlane.files.keeping import cache
 from justlane.files.opening import open_index
+from justlane.files.saving.staging import loaded_with
 from justlane.files.whole import load_whole
 from justlane.model.scopes import platform_of
 from tests.support import EstateTest

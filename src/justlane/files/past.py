@@ -15,13 +15,13 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.beneath import is_file
 from justlane.files.disk.storing import write_atomically
 from justlane.files.editing.draft import carried_out, content_of, taken_back
-from justlane.files.editing.journal import FileEdit, Journal, Note
 from justlane.files.people import snapshots
 from justlane.files.people.populating import PeopleReader
 from justlane.files.people.store import PeopleStore
 from justlane.files.reading.folder import ROOT
 from justlane.files.reading.named_files import digest_of
 from justlane.files.revisions import commit_before, written_out
+from justlane.files.saving.journal import FileEdit, Journal, Note
 from justlane.model.errors import EstateError, RefusedError, UsageError
 from justlane.model.findings import Severity
 

@@ -78,6 +78,7 @@ def _named(estate: Estate) -> set[Principal]:
     """All that an estate names."""
     found = {b.principal for b in estate.bindings} | {account.account for account in estate.break_glass}
     found |= {principal for delegation in estate.delegations for principal in (*delegation.groups, delegation.by)}
+    found |= {*estate.owners.values(), *(Principal(PrincipalKind.GROUP, group) for group in estate.owners)}
     if estate.acting_as:
         found.add(Principal(PrincipalKind.USER, estate.acting_as))
     for platform in estate.platforms.values():
@@ -85,6 +86,7 @@ def _named(estate: Estate) -> set[Principal]:
         found |= {member.member for local in platform.local_groups.values() for member in local.members}
         found |= {Principal(PrincipalKind.GROUP, publication.group) for publication in platform.publications}
         found |= {setting.principal for setting in platform.settings}
+        found |= {scope.owner for scope in platform.scopes.values() if scope.owner}
         found |= {role.owner for role in platform.roles.values() if role.owner}
     for expectation in estate.expectations:
         if isinstance(expectation, OnlyGroupMay):

@@ -79,6 +79,8 @@ class BreakGlass(Struct, frozen=True):
     """CIDR: from where alone it may do anything; empty for anywhere."""
     reason: str
     source: Source
+    methods: tuple[str, ...] = ()
+    """Ways to sign in by which alone it may do anything; empty for any."""
 
 
 class Publication(Struct, frozen=True):

@@ -58,6 +58,20 @@ class Publish(Struct, frozen=True, tag="publish"):
     scope: str
 
 
+class Unpublish(Struct, frozen=True, tag="unpublish"):
+    """A publication of a group to one scope is taken out."""
+
+    group: str
+    scope: str
+
+
+class DropRole(Struct, frozen=True, tag="drop role"):
+    """A role that nothing names is taken out."""
+
+    platform: str
+    role: str
+
+
 class Join(Struct, frozen=True, tag="join"):
     """Somebody becomes a member of a group: in the directory or, of a local group, in the platform's file."""
 
@@ -82,4 +96,6 @@ class Enable(Struct, frozen=True, tag="enable"):
     login: str
 
 
-Edit = Give | Withdraw | AllowInRole | KeepInRole | LeaveOutOfRole | Publish | Join | Leave | Enable
+Edit = (
+    Give | Withdraw | AllowInRole | KeepInRole | LeaveOutOfRole | Publish | Unpublish | DropRole | Join | Leave | Enable
+)

@@ -13,6 +13,7 @@ from justlane.model.expectations import AnyExpectation
 from justlane.model.findings import Finding, Source
 from justlane.model.people import Directory, LocalGroup, Principal, Snapshot
 from justlane.model.roles import Action, Pattern, Role
+from justlane.model.rules import Accepted, RuleSetting
 from justlane.model.scopes import Scope
 
 
@@ -153,5 +154,11 @@ class Estate(Struct, frozen=True):
     """Name -> the platforms on which it holds something."""
     delegations: tuple[Delegation, ...] = ()
     """Files of delegates, and what they may touch."""
+    rules: dict[str, RuleSetting] = {}
+    """What it says about rules, by rule."""
+    accepted: tuple[Accepted, ...] = ()
+    """Findings that are accepted for a while."""
+    owners: dict[str, Principal] = {}
+    """Group of the directory -> who answers for it."""
     acting_as: str = ""
     """The login of whoever edits the estate, where it is another one than the system knows them by."""

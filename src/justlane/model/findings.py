@@ -25,10 +25,11 @@ class Source(Struct, frozen=True, array_like=True, order=True):
 
 
 class Severity(StrEnum):
-    """How bad a finding is: an `error` stops every answer, a `warning` does not."""
+    """How bad a finding is: an `error` in the files stops every answer, a `warning` does not; a `note` is no blame."""
 
     ERROR = "error"
     WARNING = "warning"
+    NOTE = "note"
 
 
 class Finding(Struct, frozen=True):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from justlane.model.findings import Source
+from justlane.model.people import Principal
 
 PLATFORM_KIND = "platform"
 RESOURCE_GROUP_KIND = "resource group"
@@ -26,6 +27,8 @@ class Scope(Struct, frozen=True):
     source: Source
     attributes: dict[str, str] = {}
     gathers: tuple[Gathered, ...] = ()
+    owner: Principal | None = None
+    """Who answers for it, and for what it contains unless that says somebody else."""
 
     @property
     def parent(self) -> str | None:

@@ -8,6 +8,7 @@ from typing import Any
 from justlane.engine.changes.effect import Effect, Extent, Moved, Who
 from justlane.model.edits import (
     AllowInRole,
+    DropRole,
     Edit,
     Enable,
     Give,
@@ -16,6 +17,7 @@ from justlane.model.edits import (
     Leave,
     LeaveOutOfRole,
     Publish,
+    Unpublish,
     Withdraw,
 )
 from justlane.model.names import counted
@@ -44,7 +46,9 @@ def plain_edit(edit: Edit) -> dict[str, Any]:
             found |= {"platform": edit.platform, "role": edit.role, "action": edit.action}
         case KeepInRole():
             found |= {"platform": edit.platform, "role": edit.role, "action": edit.pattern.text}
-        case Publish():
+        case DropRole():
+            found |= {"platform": edit.platform, "role": edit.role}
+        case Publish() | Unpublish():
             found |= {"group": f"group {edit.group}", "scope": edit.scope}
         case Join() | Leave():
             found |= {"user": edit.login, "group": str(edit.group)}

@@ -53,6 +53,7 @@ PRESENTERS = {
     "Administrators": "justlane.reports.administrators",
     "Assignments": "justlane.reports.assignments",
     "Beside": "justlane.reports.roles",
+    "Checked": "justlane.reports.checked",
     "Comparison": "justlane.reports.comparison",
     "Edits": "justlane.reports.journal",
     "Exported": "justlane.reports.exported",
@@ -75,6 +76,7 @@ PRESENTERS = {
     "Pulled": "justlane.reports.pulled",
     "Reach": "justlane.reports.reach",
     "Roles": "justlane.reports.roles",
+    "Rules": "justlane.reports.rules",
     "ScopeTree": "justlane.reports.scope_tree",
     "Sight": "justlane.reports.sight",
     "SideBySide": "justlane.reports.two_people",
@@ -115,7 +117,15 @@ def _csv(kind: str, result: Any, look: Look) -> str:
 def _junit(kind: str, result: Any, look: Look) -> str:
     from justlane.reports import junit
 
-    return junit.document(result)
+    return junit.DOCUMENTS[kind](result)
+
+
+def _sarif(kind: str, result: Any, look: Look) -> str:
+    import json
+
+    from justlane.reports import sarif
+
+    return json_visible(json.dumps(sarif.document(result), indent=2, ensure_ascii=False)) + "\n"
 
 
 FORMATS: dict[str, Callable[[str, Any, Look], str]] = {
@@ -123,6 +133,7 @@ FORMATS: dict[str, Callable[[str, Any, Look], str]] = {
     "json": _json,
     "csv": _csv,
     "junit": _junit,
+    "sarif": _sarif,
 }
 """Name of a format -> what writes it."""
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from justlane.files.editing.journal import PLACE, Note
+from justlane.files.saving.journal import PLACE, Note
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render

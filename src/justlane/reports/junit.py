@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from justlane.engine.questions.expectations import Verdict
+from justlane.model.findings import Severity
+from justlane.reports.checked import Checked
+from justlane.reports.rules import says
+from justlane.rules.interface import RULES, rule
 
 
-def document(verdicts: tuple[Verdict, ...]) -> str:
+def verdicts(result: tuple[Verdict, ...]) -> str:
     """Verdicts as a test suite, one test case for each expectation."""
-    from junitparser import Failure, JUnitXml, TestCase, TestSuite
+    from junitparser import Failure, TestCase, TestSuite
 
     suite = TestSuite("expectations")
-    for v in verdicts:
+    for v in result:
         case = TestCase(v.sentence, classname=v.expectation.source.line_address)
         if not v.holds:
             failure = Failure(v.evidence[0].fact, "expectation")
@@ -19,7 +26,36 @@ def document(verdicts: tuple[Verdict, ...]) -> str:
             )
             case.result = [failure]
         suite.add_testcase(case)
-    suites = JUnitXml("justlane verify")
+    return _written("justlane verify", suite)
+
+
+def checked(result: Checked) -> str:
+    """Findings as a test suite: a failed case for each, a passed one for each rule that found nothing; notes pass."""
+    from junitparser import Failure, TestCase, TestSuite
+
+    suite = TestSuite("rules")
+    failing = [flaw for flaw in result.flaws if flaw.severity is not Severity.NOTE]
+    for flaw in failing:
+        case = TestCase(f"{flaw.rule}: {flaw.message}", classname=flaw.source.line_address)
+        failure = Failure(flaw.message, flaw.rule)
+        failure.text = "\n".join(part for part in (str(flaw.source), flaw.consequence, flaw.hint) if part)
+        case.result = [failure]
+        suite.add_testcase(case)
+    found = {flaw.rule for flaw in failing}
+    for name in result.asked:
+        if name not in found and name in RULES:
+            suite.add_testcase(TestCase(f"{name}: {says(rule(name))}", classname="rules"))
+    return _written("justlane check", suite)
+
+
+def _written(name: str, suite: Any) -> str:
+    from junitparser import JUnitXml
+
+    suites = JUnitXml(name)
     suites.add_testsuite(suite)
     written: bytes = suites.tostring()  # type: ignore[no-untyped-call] # junitparser has no annotation there
     return written.decode() + "\n"
+
+
+DOCUMENTS: dict[str, Callable[[Any], str]] = {"Verdicts": verdicts, "Checked": checked}
+"""Kind of result -> what writes it."""

@@ -11,6 +11,7 @@ from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
 from justlane.model.edits import (
     AllowInRole,
+    DropRole,
     Edit,
     Enable,
     Give,
@@ -19,6 +20,7 @@ from justlane.model.edits import (
     Leave,
     LeaveOutOfRole,
     Publish,
+    Unpublish,
     Withdraw,
 )
 from justlane.model.findings import Source
@@ -114,6 +116,10 @@ def sentence(edit: Edit) -> str:
             return f"let {role} leave {action} out"
         case Publish(group=group, scope=scope):
             return f"publish {group} to {scope}"
+        case Unpublish(group=group, scope=scope):
+            return f"unpublish {group} from {scope}"
+        case DropRole(platform=platform, role=role):
+            return f"take the role {role} out of {platform}"
         case Join(login=login, group=group):
             return f"let {login} join {group}"
         case Leave(login=login, group=group):
@@ -140,6 +146,8 @@ def command(edit: Edit) -> str | None:
             return _said("role", "except", role, action, "--on", on)
         case Publish(group=group, scope=scope):
             return _said("publish", group, "--to", scope)
+        case Unpublish(group=group, scope=scope):
+            return _said("unpublish", group, "--from", scope)
         case Join(login=login, group=group, platform=on) if group.kind is PrincipalKind.LOCAL_GROUP:
             return _said("local-group", "put", group.name, f"user {login}", "--on", on, "--because", "…")
         case Leave(login=login, group=group, platform=on) if group.kind is PrincipalKind.LOCAL_GROUP:

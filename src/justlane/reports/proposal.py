@@ -7,7 +7,7 @@ from typing import Any
 
 from justlane.engine.changes.comparison import Alike, CellChange
 from justlane.files.editing.draft import Changed, Hunk
-from justlane.files.editing.proposing import Proposal
+from justlane.files.saving.proposing import Proposal
 from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.reports import comparison

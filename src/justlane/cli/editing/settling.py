@@ -17,11 +17,11 @@ from justlane.directories.interface import read_people
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.identity import who
-from justlane.files.editing import saving
 from justlane.files.editing.draft import Draft
-from justlane.files.editing.journal import Note, Told
-from justlane.files.editing.proposing import About, Proposal, acting_person, propose
 from justlane.files.keeping import cache
+from justlane.files.saving import saving
+from justlane.files.saving.journal import Note, Told
+from justlane.files.saving.proposing import About, Proposal, acting_person, propose
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted
 

@@ -14,10 +14,10 @@ from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import show, tell
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
-from justlane.files.editing import saving
 from justlane.files.editing.draft import Changed, Draft, content_of, taken_back
-from justlane.files.editing.journal import Journal, Note, standing
-from justlane.files.editing.staging import loaded_with
+from justlane.files.saving import saving
+from justlane.files.saving.journal import Journal, Note, standing
+from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import EstateError, RefusedError, UsageError
 from justlane.model.findings import Severity
 

@@ -17,6 +17,7 @@ from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
 from justlane.model.bindings import Binding
 from justlane.model.edits import (
     AllowInRole,
+    DropRole,
     Edit,
     Enable,
     Give,
@@ -25,6 +26,7 @@ from justlane.model.edits import (
     Leave,
     LeaveOutOfRole,
     Publish,
+    Unpublish,
     Withdraw,
 )
 from justlane.model.estate import RolesHeld
@@ -166,11 +168,15 @@ def _by_role(index: EstateIndex, edit: AllowInRole | KeepInRole | LeaveOutOfRole
     return _bound(index, prepared.giving(edit.role), moment, closing=False)
 
 
-def _by_publication(index: EstateIndex, edit: Publish, moment: datetime) -> Touching:
+def _by_publication(index: EstateIndex, edit: Publish | Unpublish, moment: datetime) -> Touching:
     name = platform_of(edit.scope)
     prepared = index.platform(name)
     group = Principal(PrincipalKind.GROUP, edit.group)
     return Touching(_behind(index, group, name, moment), {name: prepared.coverage.covered(edit.scope)})
+
+
+def _by_nobody(index: EstateIndex, edit: DropRole, moment: datetime) -> Touching:
+    return Touching([], {})
 
 
 def _by_person(index: EstateIndex, edit: Join | Leave | Enable, moment: datetime) -> Touching:
@@ -184,6 +190,8 @@ _TOUCHES: Mapping[type, Callable[[EstateIndex, Any, datetime], Touching]] = {
     KeepInRole: _by_role,
     LeaveOutOfRole: _by_role,
     Publish: _by_publication,
+    Unpublish: _by_publication,
+    DropRole: _by_nobody,
     Join: _by_person,
     Leave: _by_person,
     Enable: _by_person,
@@ -209,11 +217,13 @@ def extent(index: EstateIndex, edit: Edit, question: Question) -> Extent:
             return _extent_of(index, edit.bindings, question)
         case AllowInRole() | KeepInRole() | LeaveOutOfRole():
             return _extent_of(index, index.platform(edit.platform).giving(edit.role), question)
-        case Publish():
+        case Publish() | Unpublish():
             prepared = index.platform(edit.scope)
             group = Principal(PrincipalKind.GROUP, edit.group)
             people = _count_behind(index, group, prepared.platform.name, question)
             return Extent(people, len(prepared.coverage.covered(edit.scope)))
+        case DropRole():
+            return Extent(0, 0)
         case Join() | Leave():
             names = [edit.platform] if edit.group.kind is PrincipalKind.LOCAL_GROUP else list(index.estate.platforms)
             given = [b for name in names for b in index.platform(name).bindings.of(edit.group)]

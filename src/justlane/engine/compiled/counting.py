@@ -8,7 +8,7 @@ around it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
 from typing import NamedTuple, TypeVar
@@ -38,6 +38,15 @@ class Count(NamedTuple):
     """Allowed in all circumstances."""
     possibly: int
     """Allowed in some."""
+
+
+class Held(NamedTuple):
+    """Who holds one action in some circumstances."""
+
+    people: int
+    """How many hold it somewhere."""
+    cells: int
+    """(user, scope) pairs."""
 
 
 class Compiled:
@@ -203,19 +212,55 @@ class Compiled:
 
     def _weighed(self, regions: Regions, masks: Masks, people: NDArray[np.int64]) -> int:
         """The cells of all regions."""
+        return int(np.dot(self._cells(regions, masks), people))
+
+    def _cells(self, regions: Regions, masks: Masks) -> NDArray[np.int64]:
+        """The cells of each region for one person, less those that the region around it counts there already."""
         if self._ways is not None:
-            return self._ways.weighed(regions, self.pieces, masks, people)
+            return self._ways.cells(regions, self.pieces, masks)
         places, lead = self.places, regions.lead
         start, end = self.pieces.start[lead], self.pieces.end[lead]
         inner = np.flatnonzero(regions.parent >= 0)
         around = regions.parent[inner]
-        total = 0
+        total = np.zeros(len(lead), np.int64)
         for kind, applies in enumerate(places.kind_masks):
             bits = bits_in(masks, applies)
             more = bits.copy()
             more[inner] -= bits[around]
-            total += int(np.dot(places.inside(kind, start, end) * more, people))
+            total += places.inside(kind, start, end) * more
         return total
+
+    def holding(self, actions: Sequence[int]) -> list[Held]:
+        """How many people hold each of some actions (by bit) somewhere in some circumstances, and in how many cells."""
+        found = [Held(0, 0) for _ in actions]
+        for counted in self._in_chunks(lambda chunk: self._held(chunk, actions)):
+            found = [Held(a.people + b.people, a.cells + b.cells) for a, b in zip(found, counted, strict=True)]
+        return found
+
+    def _held(self, chunk: NDArray[np.int64], actions: Sequence[int]) -> list[Held]:
+        owner, piece = self._reached(chunk)
+        if not len(owner):
+            return [Held(0, 0) for _ in actions]
+        everyone = self.classes.people[chunk]
+        return self._held_by(owner, piece, everyone, actions)
+
+    def _held_by(self, owner: Ints, piece: Ints, everyone: NDArray[np.int64], actions: Sequence[int]) -> list[Held]:
+        worlds = self._worlds_of(owner, piece)
+        if worlds is None:
+            middle = int(np.searchsorted(owner, owner[len(owner) // 2])) or int(
+                np.searchsorted(owner, owner[0], "right")
+            )
+            halves = [self._held_by(owner[some], piece[some], everyone, actions) for some in _cut(middle)]
+            return [Held(a.people + b.people, a.cells + b.cells) for a, b in zip(*halves, strict=True)]
+        regions = regions_of(owner, piece, self.pieces, self.places.count)
+        masks = np.bitwise_or.reduce([self._masks(regions, world) for world in worlds])
+        found = []
+        for action in actions:
+            only = np.zeros(masks.shape[-1], np.uint64)
+            only[action // 64] = np.uint64(1) << np.uint64(action % 64)
+            cells = np.bincount(regions.owner, self._cells(regions, masks & only), len(everyone)).astype(np.int64)
+            found.append(Held(int(everyone[cells > 0].sum()), int(np.dot(cells, everyone))))
+        return found
 
 
 def _cut(middle: int) -> tuple[slice, slice]:

@@ -53,8 +53,8 @@ class Ways:
             found[part][~(counts & ~single)] = 0
         return found
 
-    def weighed(self, regions: Regions, pieces: Pieces, masks: Masks, people: NDArray[np.int64]) -> int:
-        """The cells of all parts of all regions."""
+    def cells(self, regions: Regions, pieces: Pieces, masks: Masks) -> NDArray[np.int64]:
+        """The cells of all parts of each region, for one person."""
         places, lead = self._places, regions.lead
         scope, single = pieces.start[lead], pieces.here[lead]
         inner = np.flatnonzero((regions.parent >= 0) & ~single)
@@ -70,7 +70,9 @@ class Ways:
             np.subtract.at(free, around, np.where(clear, own[inner] + beyond, 0))
             for part, scopes in zip(parts, (own, free, below - free), strict=True):
                 part.append(scopes)
-        return sum(places.weigh(scopes, some, people) for scopes, some in zip(parts, masks, strict=True))
+        counts = (places.cells(scopes, some) for scopes, some in zip(parts, masks, strict=True))
+        found: NDArray[np.int64] = np.add.reduce(list(counts))
+        return found
 
     def _clear(self, outer: Ints, inner: Ints) -> Flags:
         """Whether no scope strictly between two, one below the other, asks for the action."""

@@ -30,14 +30,13 @@ class Places:
         scopes: Ints = before[end] - before[start]
         return scopes
 
-    def weigh(self, scopes: Sequence[Ints], masks: Masks, people: NDArray[np.int64]) -> int:
-        """The number of cells, if so many scopes of each kind have the actions of a mask and so many people: what does
-        not apply is not counted."""
-        total = 0
+    def cells(self, scopes: Sequence[Ints], masks: Masks) -> NDArray[np.int64]:
+        """The number of cells for one person, if so many scopes of each kind have the actions of each mask: what does
+        not apply is not counted. Shape (masks,)."""
+        found = np.zeros(len(masks), np.int64)
         for some, applies in zip(scopes, self.kind_masks, strict=True):
-            bits = bits_in(masks, applies)
-            total += int(np.dot(some * people, bits))
-        return total
+            found += some * bits_in(masks, applies)
+        return found
 
 
 def bits_in(masks: Masks, applies: Masks) -> NDArray[np.int64]:

@@ -13,6 +13,7 @@ from justlane.engine.facts.sources import OverlaidBindings
 from justlane.model.bindings import Binding, Publication
 from justlane.model.edits import (
     AllowInRole,
+    DropRole,
     Edit,
     Enable,
     Give,
@@ -21,6 +22,7 @@ from justlane.model.edits import (
     Leave,
     LeaveOutOfRole,
     Publish,
+    Unpublish,
     Withdraw,
 )
 from justlane.model.findings import Source
@@ -88,6 +90,19 @@ def _published(index: EstateIndex, edit: Publish) -> EstateIndex:
     return index.changed({name: before.changed(platform, before.bindings)})
 
 
+def _unpublished(index: EstateIndex, edit: Unpublish) -> EstateIndex:
+    name = platform_of(edit.scope)
+    before = index.platform(name)
+    left = tuple(p for p in before.platform.publications if (p.group, p.scope) != (edit.group, edit.scope))
+    return index.changed({name: before.changed(replace(before.platform, publications=left), before.bindings)})
+
+
+def _dropped(index: EstateIndex, edit: DropRole) -> EstateIndex:
+    before = index.platform(edit.platform)
+    roles = {name: role for name, role in before.platform.roles.items() if name != edit.role}
+    return index.changed({edit.platform: before.changed(replace(before.platform, roles=roles), before.bindings)})
+
+
 def _joined(index: EstateIndex, edit: Join) -> EstateIndex:
     if edit.group.kind is PrincipalKind.LOCAL_GROUP:
         before = index.platform(edit.platform)
@@ -124,6 +139,8 @@ _CARRIES_OUT: Mapping[type, Callable[[EstateIndex, Any], EstateIndex]] = {
     KeepInRole: _kept,
     LeaveOutOfRole: _left_out,
     Publish: _published,
+    Unpublish: _unpublished,
+    DropRole: _dropped,
     Join: _joined,
     Leave: _left,
     Enable: _enabled,

@@ -7,14 +7,14 @@ one does needs no judging: such people are left aside first.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.decision.deciding import Judge, Question, asked_at
+from justlane.engine.decision.deciding import Gate, Judge, Question, asked_at
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import Ints, alike, lists_of, random_words, sorted_by
 from justlane.engine.everywhere.kinds_of_places import kinds_of_places
@@ -105,12 +105,13 @@ class Needs:
     def changes_anything(self, taken: Sequence[Binding], gone: Collection[Binding] = ()) -> bool:
         """Whether taking something out changes any cell, if what is gone already changed none."""
         out = {id(b) for b in (*taken, *gone)}
-        after = self._without([*taken, *gone])
+        after = self.without([*taken, *gone])
         if any(self._differs_where_opened(after, b, out) for b in taken if self.prepared.closes(b)):
             return True
         return any(self._differs(after, b, out) for b in taken)
 
-    def _without(self, out: Sequence[Binding]) -> PlatformIndex:
+    def without(self, out: Sequence[Binding]) -> PlatformIndex:
+        """The platform with some lines gone."""
         platform = self.prepared.platform
         after = self.prepared.changed(platform, OverlaidBindings(self.prepared.bindings, (), out))
         after.roles = self.prepared.roles
@@ -121,12 +122,13 @@ class Needs:
         if not len(users):
             return False
         first = int(self._place_kinds[self.terrain.number[binding.scope]])
-        if self._differs_for(after, users[:1], first, binding.role):  # most lines are needed, as anybody shows
+        anybody = self._names_of_one(int(users[0]), first)
+        if any(self._differing(after, [anybody], first, binding.role)):  # most lines are needed, as anybody shows
             return True
         left = self._not_given_elsewhere(binding, users, out)
         if not len(left):
             return False
-        return any(self._differs_for(after, left, kind, binding.role) for kind in self._where(binding, left, out))
+        return any(self._differs_for(after, left, kind, binding.role) for kind in self._where(binding, left))
 
     def _differs_where_opened(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
         """Whether a place that is open without a binding gives anybody more."""
@@ -144,16 +146,18 @@ class Needs:
         spans = self.terrain.spans(*reach_of(binding))
         return [n for start, end in spans for n in range(start, end)]
 
-    def _where(self, binding: Binding, users: Ints, out: Collection[int]) -> Iterator[int]:
+    def _where(self, binding: Binding, users: Ints) -> Iterator[int]:
         """The kinds of places where something can change, that of its own scope first."""
         start = int(self._place_kinds[self.terrain.number[binding.scope]])
-        kinds = self._kinds_within(binding)
-        if self._local and not binding.allows and self.habits.decides is Decides.DENY_WINS:
-            kinds = kinds[np.isin(kinds, self._given_to(users, binding))]
+        kinds = self._kinds_within(binding).tolist()
         actions = self._held[binding.role]
-        for kind in [k for k in (start,) if k in kinds] + [k for k in kinds.tolist() if k != start]:
+        denies = self._local and not binding.allows and self.habits.decides is Decides.DENY_WINS
+        names = self._all_names_of(users) if denies else ()
+        for kind in [*(k for k in (start,) if k in kinds), *(k for k in kinds if k != start)]:
             address = self.address_of(kind)
-            if not self._local or any(self.prepared.applies(action, address) for action in actions):
+            if self._local and not any(self.prepared.applies(action, address) for action in actions):
+                continue
+            if not denies or self._is_given(names, address, actions):
                 yield kind
 
     def _kinds_within(self, binding: Binding) -> NDArray[np.int64]:
@@ -166,17 +170,15 @@ class Needs:
             spans = [(start, int(self.terrain.end[start])) for start, _ in spans]
         return np.unique(np.concatenate([self._place_kinds[start:end] for start, end in spans]))
 
-    def _given_to(self, users: Ints, deny: Binding) -> NDArray[np.int64]:
-        """The kinds of places where some line gives these people something that a deny takes away."""
-        names = {self.behind.names[n] for n in np.unique(self._names_of(users)[1]).tolist()}
-        if self.behind.everyone and users[0] != self.behind.nobody:
-            names.add(AUTHENTICATED)
-        given = [b for name in names for b in self.prepared.bindings.of(name) if b.allows]
-        if self.prepared.open_binding is not None:
-            return np.arange(len(self._one_of_each))
-        reaches = {reach_of(b) for b in given if not self._held[b.role].isdisjoint(self._held[deny.role])}
-        parts = [self._place_kinds[start:end] for reach in reaches for start, end in self.terrain.spans(*reach)]
-        return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
+    def _is_given(self, names: Collection[Principal], address: str, actions: frozenset[str]) -> bool:
+        """Whether some line gives one of some names one of some actions at a place."""
+        covering = self.prepared.covering_bindings(address)
+        return any(b.allows and b.principal in names and not actions.isdisjoint(self._held[b.role]) for b in covering)
+
+    def _all_names_of(self, users: Ints) -> set[Principal]:
+        """Every name that stands for one of some people."""
+        names = {self.behind.names[n] for n in np.flatnonzero(np.bincount(self._names_of(users)[1])).tolist()}
+        return names | {AUTHENTICATED} if users[0] != self.behind.nobody else names
 
     def _names_of(self, users: Ints) -> tuple[Ints, Ints]:
         """The names of some people: (position, name)."""
@@ -188,6 +190,10 @@ class Needs:
 
     def _kinds_of(self, users: Ints, wanted: NDArray[np.bool_]) -> list[frozenset[Principal]]:
         """People by some names: the names of each kind, those with the fewest first."""
+        return sorted((names for names, _ in self._people_by(users, wanted)), key=len)
+
+    def _people_by(self, users: Ints, wanted: NDArray[np.bool_]) -> list[tuple[frozenset[Principal], Ints]]:
+        """The same, with the people of each kind."""
         position, name = self._names_of(users)
         some = wanted[name]
         position, name = position[some], name[some]
@@ -197,14 +203,17 @@ class Needs:
             for total, random in zip(sums, self._words, strict=True):
                 total[position[begins]] = np.add.reduceat(random[name], begins)
         sums[:, users == self.behind.nobody] += np.uint64(1)
-        _, first = alike(sums)
+        number, first = alike(sums)
+        same = sorted_by(number, users, len(first))
         starts = np.searchsorted(position, first)
         ends = np.searchsorted(position, first, "right")
         kinds = []
-        for one, start, end in zip(users[first].tolist(), starts.tolist(), ends.tolist(), strict=True):
+        for kind, (start, end) in enumerate(zip(starts.tolist(), ends.tolist(), strict=True)):
             names = [self.behind.names[n] for n in name[start:end].tolist()]
-            kinds.append(frozenset((*names, *((AUTHENTICATED,) if one != self.behind.nobody else ()))))
-        return sorted(kinds, key=len)
+            people = same.items[same.start[kind] : same.start[kind + 1]]
+            everybody = (AUTHENTICATED,) if people[0] != self.behind.nobody else ()
+            kinds.append((frozenset((*names, *everybody)), people))
+        return kinds
 
     def _matters_at(self, kind: int) -> NDArray[np.bool_]:
         """Which names tell people apart at a kind of places."""
@@ -230,11 +239,13 @@ class Needs:
 
     def _differs_for(self, after: PlatformIndex, users: Ints, kind: int, role: str) -> bool:
         """Whether somebody may do something else at a kind of places."""
-        return any(True for _ in self._differing(after, users, kind, role))
+        return any(True for _ in self._differing(after, self._kinds_of(users, self._matters_at(kind)), kind, role))
 
-    def _differing(self, after: PlatformIndex, users: Ints, kind: int, role: str) -> Iterator[Differing]:
+    def _differing(
+        self, after: PlatformIndex, people: Iterable[frozenset[Principal]], kind: int, role: str
+    ) -> Iterator[Differing]:
         address = self.address_of(kind)
-        for names in self._kinds_of(users, self._matters_at(kind)):
+        for names in people:
             before = self._judge(names)
             now = Judge(after, before.person, self.question, self.zone, before.space)
             if role and self._local:
@@ -243,15 +254,22 @@ class Needs:
             elif before.at(address) != now.at(address):
                 yield Differing(before, now, address)
 
+    def _names_of_one(self, user: int, kind: int) -> frozenset[Principal]:
+        """The names of one person that matter at a kind of places."""
+        start, items = self._by_user
+        wanted, names = self._matters_at(kind), self.behind.names
+        mine = items[int(start[user]) : int(start[user + 1])]
+        found = [names[n] for n in mine[wanted[mine]].tolist()]
+        return frozenset((*found, *((AUTHENTICATED,) if user != self.behind.nobody else ())))
+
     def differing(self, taken: Sequence[Binding], gone: Collection[Binding]) -> Iterator[Differing]:
         """All people and places, by kind, for whom something changes if all of these go; `taken` says where to look."""
-        out = {id(b) for b in (*taken, *gone)}
-        after = self._without([*taken, *gone])
+        after = self.without([*taken, *gone])
         for b in taken:
             users = self.reached(b.principal)
             if len(users):
-                for kind in self._where(b, users, out):
-                    yield from self._differing(after, users, kind, b.role)
+                for kind in self._where(b, users):
+                    yield from self._differing(after, self._kinds_of(users, self._matters_at(kind)), kind, b.role)
 
     def _not_given_elsewhere(self, binding: Binding, users: Ints, out: Collection[int]) -> Ints:
         """The people for whom no other lines do all that this one does, wherever it does it."""
@@ -323,6 +341,73 @@ class Needs:
         if binding.allows:
             return other.acting == binding.acting and other.built_in == binding.built_in
         return other.role == binding.role
+
+    def is_in_date(self, binding: Binding) -> bool:
+        """Whether it counts on the day of the question."""
+        return self._today.in_date(binding.condition)
+
+    def shut_out(self, binding: Binding) -> tuple[int, int, Gate | None]:
+        """How many of those whom an allow reaches can get to none of its places in any circumstances, of how many; and
+        what they lack first."""
+        users = left = self.reached(binding.principal)
+        lacking: Gate | None = None
+        for kind in self._where(binding, users):
+            address, still = self.address_of(kind), []
+            for names, people in self._people_by(left, self._matters_at(kind)):
+                closed = self._closed(self._judge(names), binding, address)
+                if closed is not None:
+                    lacking = lacking or closed
+                    still.append(people)
+            left = np.sort(np.concatenate(still)) if still else left[:0]
+            if not len(left):
+                return 0, len(users), None
+        return len(left), len(users), lacking
+
+    def _closed(self, judging: Judge, binding: Binding, address: str) -> Gate | None:
+        """What is needed to act at a place by a binding, and is never held; None where the way is open."""
+        one = self.habits.roles_held is RolesHeld.ONE_AT_A_TIME
+        role = binding.acting if one else None
+        found = judging.space.full
+        for gate in judging.needs(address):
+            found &= judging.granted(role, gate.action, gate.scope)
+            if not found:
+                return gate
+        return None
+
+    def left_standing(self, deny: Binding) -> tuple[str, str, str] | None:
+        """An action that somebody keeps, one that it implies and that the deny takes from them, and where.
+
+        None if there is nothing like that.
+        """
+        users, taken = self.reached(deny.principal), self._held[deny.role]
+        pairs = self._implying(taken)
+        if not len(users) or not pairs:
+            return None
+        names = self._all_names_of(users)
+        for kind in self._kinds_within(deny).tolist():
+            address = self.address_of(kind)
+            if not self._is_given(names, address, frozenset(more for more, _ in pairs)):
+                continue
+            for some in self._kinds_of(users, self._matters_at(kind)):
+                judging = self._judge(some)
+                for more, less in pairs:
+                    kept = judging.allowed(more, address) & ~judging.allowed(less, address)
+                    if kept & judging.space.of(deny.condition) and self.prepared.applies(less, address):
+                        return more, less, address
+        return None
+
+    def _implying(self, taken: frozenset[str]) -> list[tuple[str, str]]:
+        """Actions that are not among some, each with one among them that it implies, directly or through others."""
+        actions = self.prepared.platform.actions
+        found = []
+        for name in actions:
+            waiting, seen = [name], {name}
+            while waiting:
+                more = [i.text for i in actions[waiting.pop()].implies if i.text not in seen]
+                seen.update(more)
+                waiting += more
+            found += [(name, less) for less in sorted(seen & taken) if name not in taken]
+        return found
 
 
 def _undated(binding: Binding) -> object:

@@ -57,13 +57,15 @@ class Spare(Struct, frozen=True):
     """Whether it can go together with all the others for which this holds too."""
 
 
-def spare_parts(index: EstateIndex, platform: str, question: Question, progress: Progress | None = None) -> list[Spare]:
+def spare_parts(
+    index: EstateIndex, platform: str, question: Question, progress: Progress | None = None, today: Needs | None = None
+) -> list[Spare]:
     """All parts of lines that change nothing, in the order of the lines, but for those past their end or built in.
 
     Each changes nothing if it alone goes; those with `together` change nothing if they all go. Of several that stand in
     for each other it is the narrowest that can.
     """
-    days = Days(index, platform, question)
+    days = Days(index, platform, question, today)
     today = days.today
     parts = [part for part in parts_of(today.bindings) if not days.is_over(part)]
     found, told = [], progress or Progress()
@@ -95,12 +97,12 @@ def going(days: Days, found: Sequence[Part], before: Sequence[Binding] = ()) -> 
 class Days:
     """One platform today, and on each later day on which something begins or ends."""
 
-    def __init__(self, index: EstateIndex, platform: str, question: Question) -> None:
+    def __init__(self, index: EstateIndex, platform: str, question: Question, today: Needs | None = None) -> None:
         self._index, self._platform = index, platform
         self._question = question
         self._zone = index.estate.time_zone
         self._day = on_clock(question.dated, self._zone).date()
-        self.today = Needs(index, platform, question)
+        self.today = today or Needs(index, platform, question)
         self._later: dict[date, Needs] = {}
         self._turns = sorted(self._turning())
 
@@ -194,35 +196,34 @@ def _one_instead(needs: Needs, binding: Binding, out: Collection[int]) -> Bindin
 
 
 def _others(needs: Needs, part: Part) -> Iterator[Binding]:
-    """The lines that decide what the part would decide, as some people at some places show."""
+    """The lines that decide instead, as some people at some places show."""
     out = {id(b) for b in part.bindings}
+    after = needs.without(part.bindings)
     for b in part.bindings:
         for kind in needs.some_places_of(b, _MOST_KINDS):
+            address = needs.address_of(kind)
             for names in needs.some_people_of(b, kind, _MOST_KINDS):
-                judging = Judge(needs.prepared, Person("", True, names), needs.question, needs.zone)
-                yield from (
-                    other for other in _deciding(needs, judging, b, needs.address_of(kind)) if id(other) not in out
-                )
+                person = Person("", True, names)
+                before = Judge(needs.prepared, person, needs.question, needs.zone)
+                now = Judge(after, person, needs.question, needs.zone, before.space)
+                found = _instead(needs, before, now, b, address)
+                yield from (other for other in found if id(other) not in out)
 
 
-def _deciding(needs: Needs, judging: Judge, binding: Binding, address: str) -> Iterator[Binding]:
-    """The lines that decide about the actions of a binding's role at a place."""
+def _instead(needs: Needs, before: Judge, now: Judge, binding: Binding, address: str) -> Iterator[Binding]:
+    """The lines that decide about the actions of a binding's role at a place when it is gone, or before."""
+    place = needs.prepared.bindings.place
     for action in sorted(needs.actions_of(binding.role)):
         if not needs.prepared.applies(action, address):
             continue
-        for role in judging.active_roles():
-            if binding.allows:
-                own = any(some is binding for some in judging.relevant(address, role))
-                if own and judging.allowed_as(role, action, address):
-                    yield from (some for some, _ in judging.credit(role, action, address))
-            else:
-                yield from (
-                    some
-                    for some in judging.relevant(address, role)
-                    if not some.allows and judging.holds(some.role, action)
-                )
-            if needs.habits.decides is Decides.LAST_MATCH:
-                place = needs.prepared.bindings.place
-                for some in judging.relevant(address, role):
-                    if judging.holds(some.role, action) and place(some) > place(binding):
-                        yield some
+        if needs.habits.decides is Decides.LAST_MATCH:
+            for role in before.active_roles():
+                some = [b for b in before.relevant(address, role) if before.holds(b.role, action)]
+                yield from (b for b in some if place(b) > place(binding))
+        elif not binding.allows:
+            for role in now.active_roles():
+                yield from (b for b in now.relevant(address, role) if not b.allows and now.holds(b.role, action))
+        elif before.allowed(action, address) & before.space.of(binding.condition):
+            for role in now.active_roles():
+                if now.allowed_as(role, action, address):
+                    yield from (b for b, _ in now.credit(role, action, address))

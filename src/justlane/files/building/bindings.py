@@ -19,7 +19,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text
 from justlane.model.bindings import Binding, BreakGlass, Ceiling, Effect
-from justlane.model.circumstances import WEEKDAYS, Condition, Hours, Situation
+from justlane.model.circumstances import ALWAYS, WEEKDAYS, Condition, Hours, Situation
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
@@ -147,7 +147,7 @@ def break_glass_of(declared: DeclaredFiles) -> tuple[BreakGlass, ...]:
     """The accounts for the day on which nothing else works."""
     root, text = declared.root, declared.files[0].text
     return tuple(
-        BreakGlass(principal_of(shape.account), shape.networks, shape.because, _one_of(text, place))
+        BreakGlass(principal_of(shape.account), shape.networks, shape.because, _one_of(text, place), shape.methods)
         for place, shape in enumerate(root.break_glass if root else ())
     )
 
@@ -159,11 +159,12 @@ def _one_of(text: Text, place: int) -> Source:
 
 
 def break_glass_ceilings(accounts: Iterable[BreakGlass]) -> tuple[Ceiling, ...]:
-    """What holds on every platform: nothing, from anywhere but the network of the account."""
+    """What holds on every platform: nothing, from anywhere but the network of the account, or signed in otherwise."""
     return tuple(
-        Ceiling(account.account, ("*",), Condition(not_networks=account.networks), account.reason, account.source)
+        Ceiling(account.account, ("*",), condition, account.reason, account.source)
         for account in accounts
-        if account.networks
+        for condition in (Condition(not_networks=account.networks), Condition(not_methods=account.methods))
+        if condition != ALWAYS
     )
 
 

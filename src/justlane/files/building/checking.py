@@ -30,6 +30,14 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     if estate.acting_as and declared.root is not None:
         source = declared.files[0].text.source("acting as")
         found += lookup.name(estate.acting_as, estate.directory.users, "user", source)
+    if estate.owners:
+        text = declared.files[0].text
+        for group, owner in estate.owners.items():
+            source = text.key("owners", f"group {group}")
+            found += [
+                *lookup.principal(Principal(PrincipalKind.GROUP, group), source),
+                *lookup.principal(owner, source),
+            ]
     found += check_heads(lookup, declared)
     if not any(finding.severity is Severity.ERROR for finding in found):  # roles and places are what they seem
         found += check_delegations(lookup, declared)

@@ -122,6 +122,8 @@ def _scopes(lookup: Lookup, platform: Platform) -> Found:
         if scope.kind == PLATFORM_KIND and scope.parent:
             message = f"found a scope of kind {PLATFORM_KIND!r} inside a platform"
             yield error("wrong-value", scope.source, message, "name its kind in the platform's own word")
+        if scope.owner:
+            yield from lookup.principal(scope.owner, scope.source)
         if scope.gathers and scope.kind != RESOURCE_GROUP_KIND:
             message = f"a scope of kind {scope.kind!r} gathers others; only a {RESOURCE_GROUP_KIND} does"
             yield error("wrong-value", scope.source, message, f"write `is: {RESOURCE_GROUP_KIND}`")
@@ -141,7 +143,7 @@ def check_roles(lookup: Lookup, platform: Platform) -> Found:
         for base in role.builds_on:
             sound = sound and base.text in platform.roles
             yield from lookup.name(base.text, platform.roles, "role", base.source)
-        for pattern in role.allows:
+        for pattern in (*role.allows, *role.ships_with):
             yield from lookup.pattern(platform, pattern.text, pattern.source)
         if role.owner:
             yield from lookup.principal(role.owner, role.source)

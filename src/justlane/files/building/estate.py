@@ -34,9 +34,11 @@ from justlane.files.reading.shapes import (
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
 from justlane.model.estate import Administration, Connection, Estate, Habits, Platform, SecretPlace, Setting
+from justlane.model.findings import Severity
 from justlane.model.patterns import ANY
 from justlane.model.people import Directory, LocalGroup, LocalMember
 from justlane.model.roles import Action, Pattern, Role
+from justlane.model.rules import NONE, Accepted, RuleSetting
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope, platform_of
 
 _UNITS = {"minute": 60, "hour": 3600, "day": 86400, "week": 604800}
@@ -71,9 +73,30 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         break_glass=break_glass,
         delegations=delegations_of(declared),
         acting_as=root.acting_as,
+        owners={group.partition(" ")[2].strip(): principal_of(by) for group, by in root.owners.items()},
+        rules=_rules(declared.files[0].text, root),
+        accepted=_accepted(declared.files[0].text, root),
         bundles={
             name: frozenset(platform_of(scope) for _, scope in pairs) for name, pairs in bundles_of(declared).items()
         },
+    )
+
+
+def _rules(text: Text, root: EstateFile) -> dict[str, RuleSetting]:
+    found: dict[str, RuleSetting] = {}
+    for rule, shape in root.findings.items():
+        severity = Severity(shape.severity) if shape.severity not in (None, NONE) else None
+        options = dict(shape.__pydantic_extra__)
+        lines = {name: text.key("findings", rule, name) for name in options}
+        source = text.key("findings", rule)
+        found[rule] = RuleSetting(rule, severity, shape.severity != NONE, options, source, lines)
+    return found
+
+
+def _accepted(text: Text, root: EstateFile) -> tuple[Accepted, ...]:
+    return tuple(
+        Accepted(shape.finding, shape.about, shape.because, shape.last_day, text.source("accepted", place))
+        for place, shape in enumerate(root.accepted)
     )
 
 
@@ -89,7 +112,8 @@ def zone_of(root: EstateFile) -> str:
 
 
 def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) -> Platform:
-    root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"))
+    owner = principal_of(shape.owner) if shape.owner else None
+    root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"), owner=owner)
     scopes = {root.address: root}
     for address, here, scope in _walk(shape.scopes, root.address, ("scopes",)):
         scopes[address] = _scope(text, address, here, scope)
@@ -210,7 +234,8 @@ def _connection(text: Text, shape: ConnectionShape) -> Connection:
 
 def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:
     gathers = tuple(Gathered(item, text.source(*here, "gathers", place)) for place, item in enumerate(shape.gathers))
-    return Scope(address, shape.kind, shape.purpose, text.key(*here), shape.has, gathers)
+    owner = principal_of(shape.owner) if shape.owner else None
+    return Scope(address, shape.kind, shape.purpose, text.key(*here), shape.has, gathers, owner)
 
 
 def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> Iterator[tuple[str, Role]]:
@@ -250,6 +275,7 @@ def _role(text: Text, name: str, shape: RoleShape) -> Role:
         built_in=shape.built_in,
         kinds=shape.kinds,
         copied_from=shape.copied_from,
+        ships_with=_patterns(text, shape.ships_with, *at, "ships with"),
     )
 
 

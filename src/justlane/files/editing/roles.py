@@ -108,6 +108,12 @@ def _how(prepared: PlatformIndex, role: Role, action: str) -> str:
     return f"it holds it through {steps[0].object!r} ({where}): justlane role except {role.name} {action}"
 
 
+def take_out(draft: Draft, prepared: PlatformIndex, role: Role) -> None:
+    """The whole role, taken out."""
+    document, path = open_role(draft, prepared, role)
+    document.remove(path)
+
+
 def describe(draft: Draft, prepared: PlatformIndex, role: Role, said: dict[str, Value]) -> None:
     """What it is for, who answers for it, and the words by which it is found; an empty list takes the words out."""
     document, path = open_role(draft, prepared, role)

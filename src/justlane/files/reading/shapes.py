@@ -143,6 +143,7 @@ class ScopeShape(Shape):
 
     kind: Words = Field(alias="is", description="The kind of scope, in the platform's own word.")
     purpose: Words = Field("", alias="for", description="What it is for.")
+    owner: NamedPrincipal | None = Field(None, description="Who answers for it and for what it holds.")
     has: dict[Words, Value] = Field({}, description="Attributes.")
     holds: dict[ScopeName, AnyScope] = Field({}, description="The scopes inside.")
     gathers: Many = Field((), description="For a resource group: the addresses of the scopes that it gathers.")
@@ -167,6 +168,7 @@ class RoleShape(Shape):
     built_in: YesNo = Field(False, alias="built-in", description="Whether the platform ships with it.")
     kinds: Many = Field((), alias="kind", description="Free words by which it is found.")
     copied_from: Words = Field("", alias="copied from", description="The role that it was a copy of.")
+    ships_with: Many = Field((), alias="ships with", description="What a built-in role held when it came.")
 
 
 class BindingShape(Shape):
@@ -338,6 +340,7 @@ class BreakGlassShape(Shape):
         description="`user NAME`."
     )
     networks: Many = Field((), alias="from network", description="From where alone it may do anything at all (CIDR).")
+    methods: Many = Field((), alias="signed in by", description="Ways to sign in by which alone it may do anything.")
     because: Words = Field("", description="Where its secret lies, and who may take it out.")
 
 
@@ -352,6 +355,30 @@ BreakGlass = Annotated[
 ]
 
 
+class RuleShape(BaseModel):
+    """How much the findings of a rule weigh, and the rule's own options."""
+
+    model_config = ConfigDict(extra="allow", frozen=True)
+    __pydantic_extra__: dict[str, Many]
+
+    severity: Literal["error", "warning", "note", "none"] | None = Field(
+        None, description="How bad such a finding is; `none` for a rule that is not asked."
+    )
+
+
+def _weighed(value: Any) -> Any:
+    return {"severity": value} if isinstance(value, str) else value
+
+
+class AcceptedShape(Shape):
+    """Findings that are known, and accepted until a day."""
+
+    finding: Words = Field(description="The rule that finds them.")
+    about: Many = Field((), description="What they are about: scopes, roles, `group NAME`, `user NAME`; * matches.")
+    because: Words = Field(description="Why that is accepted.")
+    last_day: date = Field(alias="until", description="The last day on which it is.")
+
+
 class EstateFile(FileWithBindings):
     """The root file of an estate, `estate.yaml`."""
 
@@ -364,6 +391,13 @@ class EstateFile(FileWithBindings):
         (), alias="break-glass", description="Accounts for the day on which nothing else works."
     )
     acting_as: Words = Field("", alias="acting as", description="The login of whoever edits this estate.")
+    owners: dict[Annotated[str, StringConstraints(pattern=OF_GROUP)], NamedPrincipal] = Field(
+        {}, description="Who answers for a group of the directory."
+    )
+    findings: dict[Words, Annotated[RuleShape, BeforeValidator(_weighed, json_schema_input_type=str | RuleShape)]] = (
+        Field({}, description="What `check` looks for: rules, each with its severity and options.")
+    )
+    accepted: tuple[AcceptedShape, ...] = Field((), description="Findings that are accepted until a day.")
     include: Many = Field((), description="The other files, relative to the folder; * matches in file names.")
 
 
@@ -389,6 +423,7 @@ class PlatformFile(FileWithBindings):
 
     platform: Name = Field(description="The platform's name: addresses of its scopes start with it.")
     purpose: Words = Field("", alias="for", description="What it is for.")
+    owner: NamedPrincipal | None = Field(None, description="Who answers for it: `user NAME` or `group NAME`.")
     habits: HabitsShape
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
     actions: dict[Name, ActionShape] = Field(description="What can be done on it, in its own words.")

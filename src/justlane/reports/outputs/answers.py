@@ -92,7 +92,17 @@ class Failure(Line):
 
 class Edit(TypedDict):
     edit: Literal[
-        "give", "withdraw", "allow in role", "except no longer", "publish", "join", "enable", "leave", "except"
+        "give",
+        "withdraw",
+        "allow in role",
+        "except no longer",
+        "except",
+        "publish",
+        "unpublish",
+        "drop role",
+        "join",
+        "leave",
+        "enable",
     ]
     bindings: list[Binding]
     platform: str | None

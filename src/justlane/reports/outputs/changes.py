@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, TypedDict
 
-from justlane.reports.outputs.answers import Binding, Box, Line
+from justlane.reports.outputs.answers import Binding, Box, Edit, Line
 from justlane.reports.outputs.views import Grant
 
 
@@ -96,7 +96,7 @@ class Verdicts(TypedDict):
 
 class Finding(TypedDict):
     rule: str
-    severity: Literal["error", "warning"]
+    severity: Literal["error", "warning", "note"]
     file: str
     line: int
     column: int
@@ -104,8 +104,38 @@ class Finding(TypedDict):
     hint: str
 
 
-class Findings(TypedDict):
+class Flaw(Finding):
+    about: list[str]
+    consequence: str
+    source_line: str
+    fix: list[Edit]
+
+
+class AcceptedFlaw(Flaw):
+    accepted_because: str
+    accepted_until: str
+    accepted_at: str
+
+
+class Checked(TypedDict):
     estate: str
     errors: int
     warnings: int
-    findings: list[Finding]
+    notes: int
+    complete: bool
+    since: str | None
+    findings: list[Flaw]
+    accepted: list[AcceptedFlaw]
+
+
+class RuleOption(TypedDict):
+    option: str
+    meaning: str
+    default: str
+
+
+class Rule(TypedDict):
+    rule: str
+    severity: Literal["error", "warning", "note"] | None
+    says: str
+    options: list[RuleOption]

@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 from justlane.reports.outputs.answers import Ask
-from justlane.reports.outputs.changes import Comparison, Exported, Findings, Tally, TwoPeople, Verdicts
+from justlane.reports.outputs.changes import Checked, Comparison, Exported, Rule, Tally, TwoPeople, Verdicts
 from justlane.reports.outputs.edits import (
     Administrators,
     Edits,
@@ -24,7 +24,8 @@ from justlane.reports.outputs.platforms import Permissions, Plan, Probe
 from justlane.reports.outputs.views import Assignments, Grid, Holders, OnePlace, OneRole, Reach, Sight
 
 OUTPUTS: dict[str, Any] = {
-    "check": Findings,
+    "check": Checked,
+    "check --rules": list[Rule],
     "people pull": Pulled,
     "people show": Overview,
     "people show USER": OneUser,

@@ -16,8 +16,8 @@ from pathlib import Path
 from justlane.files.disk.beneath import open_folder
 from justlane.files.disk.storing import replacing
 from justlane.files.editing.draft import Changed, carried_out, content_of
-from justlane.files.editing.journal import FileEdit, Journal, Note, Told
 from justlane.files.reading.named_files import digest_of
+from justlane.files.saving.journal import FileEdit, Journal, Note, Told
 from justlane.model.errors import RefusedError, StorageError
 
 

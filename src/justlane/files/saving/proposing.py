@@ -18,9 +18,9 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.delegates import confined_to
 from justlane.files.editing.draft import Changed, Draft
-from justlane.files.editing.staging import loaded_with
 from justlane.files.loaded import Loaded
 from justlane.files.people.populating import PeopleReader
+from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity
 

@@ -8,12 +8,12 @@ from tempfile import TemporaryDirectory
 
 from justlane.files.disk.storing import write_atomically
 from justlane.files.editing.draft import Changed, content_of
-from justlane.files.editing.resumed_parts import resumed_around
 from justlane.files.in_place.window import Window
 from justlane.files.keeping import cache
 from justlane.files.loaded import Loaded
 from justlane.files.people.populating import PeopleReader
 from justlane.files.resuming import resumed
+from justlane.files.saving.resumed_parts import resumed_around
 from justlane.files.whole import load_whole
 
 

@@ -3,8 +3,13 @@
 The group is empty, or all its members' accounts are disabled. Either what names it is a leftover, or the wrong group
 was named. A local group is one of the platform's own, with the members that the estate gives it.
 
-Passes: a binding to a group with at least one enabled member, direct or nested.
-Fails: a binding to a group without members; a local group that holds one; one that was published, or is capped.
+Passes:
+    bindings:
+      - {give: watcher, to: group staff, at: hall, because: They answer the telephone.}
+
+Fails:
+    bindings:
+      - {give: watcher, to: group night-shift, at: hall, because: They answer the telephone.}
 """
 
 from __future__ import annotations
@@ -16,11 +21,13 @@ from enum import StrEnum
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.estate import Platform
 from justlane.model.expectations import OnlyGroupMay
-from justlane.model.findings import Finding, Source
+from justlane.model.findings import Severity, Source
 from justlane.model.people import Principal, PrincipalKind
-from justlane.rules.interface import warning
+from justlane.rules.inspection import Flaw, Inspection, Options
 
 ID = "group-without-people"
+SEVERITY = Severity.WARNING
+OPTIONS: Options = {}
 _HINT = "take it out, or name the group that was meant"
 
 
@@ -30,8 +37,9 @@ class _State(StrEnum):
     DISABLED = "has only disabled members"
 
 
-def find(index: EstateIndex) -> Iterator[Finding]:
+def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each line that names such a group."""
+    index = at.index
     named = list(_named(index))
     known = {(principal, ""): _State.PEOPLED for principal in _peopled(index, {p for _, _, p, _ in named})}
     for source, platform, principal, told in named:
@@ -41,7 +49,7 @@ def find(index: EstateIndex) -> Iterator[Finding]:
         if key not in known:
             known[key] = _state(index, *key)
         if known[key]:
-            yield warning(ID, source, f"{told}, which {known[key]}", _HINT)
+            yield at.flaw(source, f"{told}, which {known[key]}", _HINT, about=(str(principal),))
 
 
 def _named(index: EstateIndex) -> Iterator[tuple[Source, str, Principal, str]]:

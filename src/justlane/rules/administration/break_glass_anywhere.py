@@ -3,25 +3,29 @@
 It may do nearly everything, it is nobody's own, and its secret lies in an envelope: whoever opens that should at least
 have to be in the building.
 
-Passes: `break-glass: {account: user lantern, from network: 192.0.2.0/24}`
-Fails: `break-glass: user lantern`
+Passes:
+    break-glass: {account: user ada.brook, from network: 192.0.2.0/24, signed in by: hardware-key}
+
+Fails:
+    break-glass: {account: user ada.brook, signed in by: hardware-key}
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from justlane.engine.facts.index import EstateIndex
-from justlane.model.findings import Finding
-from justlane.rules.interface import warning
+from justlane.model.findings import Severity
+from justlane.rules.inspection import Flaw, Inspection, Options
 
 ID = "break-glass-anywhere"
+SEVERITY = Severity.WARNING
+OPTIONS: Options = {}
 
 
-def find(index: EstateIndex) -> Iterator[Finding]:
+def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each account without a network."""
-    for account in index.estate.break_glass:
+    for account in at.estate.break_glass:
         if not account.networks:
             message = f"the break-glass account {account.account.name!r} may be used from anywhere"
             hint = "name the network that it may come from: `from network`"
-            yield warning(ID, account.source, message, hint)
+            yield at.flaw(account.source, message, hint, about=(str(account.account),))

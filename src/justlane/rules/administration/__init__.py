@@ -1,0 +1,1 @@
+"""Who administers a platform, and who could on the day on which nothing else works."""

@@ -1,0 +1,55 @@
+"""redundant-line: a line that changes nothing: several others together give it, or it never counts.
+
+Without it everybody may do exactly what they may do with it, in all circumstances, today and later: that is computed,
+not guessed. Each line that is not needed has to be understood by whoever comes after, and hides the one that matters.
+
+Passes:
+    bindings:
+      - {give: mechanic, to: group mechanics, at: hall/east, because: They repair the old pumps.}
+      - {give: watcher, to: group staff, at: hall, because: They answer the telephone.}
+
+Fails:
+    bindings:
+      - {give: mechanic, to: group mechanics, at: hall, because: They repair the pumps.}
+      - {give: watcher, to: group staff, at: hall, because: They answer the telephone.}
+      - {give: [watcher, mechanic], to: group staff, at: hall/west, because: It was like that.}
+      - {give: starter, to: group mechanics, at: hall/west, because: It was like that too.}
+    roles:
+      watcher: {for: Looking., allows: see-pump}
+      starter: {for: Starting., allows: [see-pump, start-pump]}
+      mechanic: {for: Repairing., allows: [start-pump, repair-pump]}
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from justlane.engine.redundancy.spare import Spare, Why
+from justlane.model.findings import Severity
+from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
+
+ID = "redundant-line"
+SEVERITY = Severity.WARNING
+OPTIONS: Options = {}
+
+
+def find(at: Inspection) -> Iterator[Flaw]:
+    """One finding for each such part of a line."""
+    stays = "take out the others that say the same first, then look again"
+    found = spare_flaws(at, (Why.TOGETHER, Why.NEVER), _told, stays=stays, but_not=lambda spare: _is_known(at, spare))
+    yield from found
+
+
+def _is_known(at: Inspection, spare: Spare) -> bool:
+    """Whether another rule says why it never comes to count: nobody gets there, or the group is not published."""
+    if spare.why is not Why.NEVER:
+        return False
+    prepared = at.index.platform(spare.part.bindings[0].scope)
+    needs = at.known.needs(prepared.platform.name)
+    return all(not prepared.counts(b, b.scope) or (b.allows and needs.shut_out(b)[0] > 0) for b in spare.part.bindings)
+
+
+def _told(spare: Spare) -> tuple[str, str]:
+    if spare.why is Why.NEVER:
+        return f"{spare.part} never comes to count", "take it out, or give what is missing"
+    return f"{spare.part} changes nothing: others give it together: {named(spare.by)}", "take it out"

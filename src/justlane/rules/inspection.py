@@ -1,0 +1,235 @@
+"""An estate as a rule sees it: everything that several rules want to know is worked out once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.redundancy.spare import Spare, Why
+from justlane.engine.surveys.administrators import Administrators, administration_of
+from justlane.model.bindings import Binding
+from justlane.model.edits import Edit
+from justlane.model.findings import Finding, Severity, Source
+from justlane.model.names import counted
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal
+from justlane.model.progress import Progress
+from justlane.model.scopes import platform_of
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.redundancy.needs import Needs
+
+Value = int | tuple[str, ...]
+
+
+class Option(Struct, frozen=True):
+    """Something about a rule that an estate can set."""
+
+    default: Value
+    meaning: str
+
+    @property
+    def expected(self) -> str:
+        """What its value is to be."""
+        return "a number" if isinstance(self.default, int) else "a name or a list of names"
+
+    def read(self, words: tuple[str, ...]) -> Value | None:
+        """The value as it is written; None if it is none."""
+        if not isinstance(self.default, int):
+            return words
+        return int(words[0]) if len(words) == 1 and words[0].isascii() and words[0].isdigit() else None
+
+
+Options = Mapping[str, Option]
+
+
+class Flaw(Finding, frozen=True):
+    """A finding of a rule."""
+
+    about: tuple[str, ...] = ()
+    """What it is about: addresses, roles, principals."""
+    consequence: str = ""
+    """What follows from it, in exact numbers."""
+    fix: tuple[Edit, ...] = ()
+    """The edits that mend it; none if a person has to decide."""
+
+
+class Known:
+    """What several rules want to know of an estate."""
+
+    def __init__(self, index: EstateIndex, question: Question, progress: Progress | None = None) -> None:
+        self.index, self.question, self._progress = index, question, progress
+        self._behind: dict[str, Behind] = {}
+        self._spare: dict[str, list[Spare]] = {}
+        self._administrators: dict[str, Administrators] = {}
+        self._people: dict[str, Mapping[Principal, int]] = {}
+        self._needs: dict[str, Needs] = {}
+
+    def behind(self, platform: str) -> Behind:
+        """Whom all that a platform names stands for."""
+        if platform not in self._behind:
+            from justlane.engine.everybody.behind import Behind
+
+            names = dict.fromkeys([AUTHENTICATED, *sorted(self.index.platform(platform).named)])
+            self._behind[platform] = Behind(self.index, platform, self.question.dated, names)
+        return self._behind[platform]
+
+    def people(self, principal: Principal, platform: str) -> int:
+        """How many people who may sign in a principal stands for; whoever has not signed in is one."""
+        if principal == ANONYMOUS:
+            return 1
+        if principal == AUTHENTICATED:
+            return self.behind(platform).count(principal)
+        return self._counts(platform)[principal]
+
+    def _counts(self, platform: str) -> Mapping[Principal, int]:
+        if platform not in self._people:
+            import numpy as np
+
+            behind = self.behind(platform)
+            numbers = np.bincount(behind.name[behind.user < behind.nobody], minlength=len(behind.names))
+            self._people[platform] = dict(zip(behind.names, numbers.tolist(), strict=True))
+        return self._people[platform]
+
+    def spare(self, platform: str) -> list[Spare]:
+        """What could be taken out of a platform's lines without changing anything."""
+        if platform not in self._spare:
+            from justlane.engine.redundancy.spare import spare_parts
+
+            self._spare[platform] = spare_parts(
+                self.index, platform, self.question, self._progress, self.needs(platform)
+            )
+        return self._spare[platform]
+
+    def needs(self, platform: str) -> Needs:
+        """What each line of a platform is needed for, today."""
+        if platform not in self._needs:
+            from justlane.engine.redundancy.needs import Needs
+
+            self._needs[platform] = Needs(self.index, platform, self.question)
+        return self._needs[platform]
+
+    def administrators(self, platform: str) -> Administrators:
+        """Who administers a platform."""
+        if platform not in self._administrators:
+            from justlane.engine.surveys.administrators import administrators
+
+            self._administrators[platform] = administrators(self.index, platform, self.question)
+        return self._administrators[platform]
+
+
+class Inspection:
+    """An estate, asked by one rule."""
+
+    def __init__(self, known: Known, rule: str, severity: Severity, options: Mapping[str, Value]) -> None:
+        self.known, self._rule, self._severity, self._options = known, rule, severity, options
+        self.index, self.estate, self.question = known.index, known.index.estate, known.question
+
+    def number(self, option: str) -> int:
+        """An option that is a number."""
+        value = self._options[option]
+        assert isinstance(value, int)
+        return value
+
+    def words(self, option: str) -> tuple[str, ...]:
+        """An option that is a list."""
+        value = self._options[option]
+        assert isinstance(value, tuple)
+        return value
+
+    def platforms(self) -> Iterator[PlatformIndex]:
+        """All platforms, ready for questions."""
+        for name in self.estate.platforms:
+            yield self.index.platform(name)
+
+    def flaw(self, source: Source, message: str, hint: str, **more: Any) -> Flaw:
+        """A finding of this rule."""
+        return Flaw(self._rule, self._severity, source, message, hint, **more)
+
+    def gives_once_enabled(self, binding: Binding) -> str:
+        """What a line to a disabled account will give when that is enabled again."""
+        return self.gives(binding, people=1).replace("this line gives", "once it is enabled, this line gives")
+
+    def gives(self, binding: Binding, people: int | None = None) -> str:
+        """What a line gives, or takes away, in exact numbers."""
+        prepared = self.index.platform(binding.scope)
+        actions = prepared.platform.actions
+        held = sorted(prepared.roles.holdings(binding.role), key=lambda a: (not actions[a].sensitive, a))
+        if not held:
+            return f"{binding.role} holds nothing"
+        covered = prepared.coverage.covered(binding.scope)
+        places = [at for at in covered if not binding.here_only or prepared.covers(binding, at)]
+        first = held[0]
+        count = sum(prepared.applies(first, at) and prepared.counts(binding, at) for at in places)
+        people = self.known.people(binding.principal, prepared.platform.name) if people is None else people
+        verb = "gives" if binding.allows else "takes away"
+        side = "to" if binding.allows else "from"
+        more = f" and {counted(len(held) - 1, 'action')} more" if len(held) > 1 else ""
+        whom = counted(people, "person", "people") if binding.principal != ANONYMOUS else "whoever has not signed in"
+        return f"this line {verb} {first}{more} {side} {whom} on {counted(count, 'scope')}"
+
+
+def about(binding: Binding) -> tuple[str, ...]:
+    """The names that a finding about a line is about."""
+    return (str(binding.principal), binding.role, binding.pattern or binding.scope, platform_of(binding.scope))
+
+
+def spare_flaws(
+    at: Inspection,
+    reasons: tuple[Why, ...],
+    told: Callable[[Spare], tuple[str, str]],
+    *,
+    stays: str,
+    but_not: Callable[[Spare], bool] = lambda spare: False,
+) -> Iterator[Flaw]:
+    """A finding for each part of a line that changes nothing for one of some reasons.
+
+    `told` gives the message and the lines behind it in words, `stays` what to do where another line has to go first.
+    """
+    from justlane.model.edits import Withdraw
+
+    for prepared in at.platforms():
+        for spare in at.known.spare(prepared.platform.name):
+            if spare.why in reasons and not but_not(spare):
+                first = spare.part.bindings[0]
+                message, hint = told(spare)
+                whole = _whole(at, spare)
+                fix = (Withdraw(whole),) if spare.together and whole else ()
+                consequence = f"taking it out changes nothing for anybody; {at.gives(first)}"
+                yield at.flaw(
+                    spare.part.source, message, hint if fix else stays, about=about(first), consequence=consequence,
+                    fix=fix,
+                )  # fmt: skip
+
+
+def _whole(at: Inspection, spare: Spare) -> tuple[Binding, ...]:
+    """All that would be taken out: a bundle goes from all its platforms, or from none."""
+    first = spare.part.bindings[0]
+    if not first.bundle:
+        return spare.part.bindings
+    found: list[Binding] = []
+    for platform in sorted(at.estate.bundles[first.bundle]):
+        same = [
+            one
+            for one in at.known.spare(platform)
+            if one.together and one.part.source == first.source and one.part.principal == first.principal
+            and one.part.role == spare.part.role
+        ]  # fmt: skip
+        if not same:
+            return ()
+        found += [b for one in same for b in one.part.bindings]
+    return tuple(found)
+
+
+def named(bindings: tuple[Binding, ...]) -> str:
+    """Lines by what they give and where they stand."""
+    return "; ".join(f"{b.role} to {b.principal} at {b.scope} ({b.source.line_address})" for b in bindings)
+
+
+def has_administration(prepared: PlatformIndex) -> bool:
+    """Whether a platform says what its administration is."""
+    return bool(administration_of(prepared))

@@ -1,0 +1,1 @@
+"""What is open to more people than somebody meant."""

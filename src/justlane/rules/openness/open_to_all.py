@@ -1,0 +1,65 @@
+"""open-to-all: places where nobody is given anything, on a platform that leaves such places open.
+
+Everybody who may sign in holds the open role there. So does a place that is made tomorrow, until somebody remembers to
+bind it.
+
+Passes:
+    habits: {decides: deny-wins, unbound: closed}
+
+Fails:
+    habits: {decides: deny-wins, unbound: open with watcher}
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from justlane.model.findings import Severity
+from justlane.model.names import counted
+from justlane.model.people import AUTHENTICATED
+from justlane.model.scopes import contains
+from justlane.rules.inspection import Flaw, Inspection, Options
+
+ID = "open-to-all"
+SEVERITY = Severity.WARNING
+OPTIONS: Options = {}
+
+
+_MOST_NAMED = 3
+
+
+def find(at: Inspection) -> Iterator[Flaw]:
+    """One finding for each open place that lies in no other open one, and one for places yet to be made."""
+    from justlane.engine.everywhere.kinds_of_places import open_scopes
+    from justlane.engine.everywhere.terrain import terrain_of
+
+    for prepared in at.platforms():
+        role, platform = prepared.platform.habits.open_role, prepared.platform
+        if not role:
+            continue
+        terrain = terrain_of(prepared)
+        flags = open_scopes(prepared, terrain).tolist()
+        opened = [a for a, is_open in zip(terrain.addresses, flags, strict=True) if is_open and a != platform.name]
+        people = counted(at.known.people(AUTHENTICATED, platform.name), "person", "people")
+        actions = sorted(prepared.roles.holdings(role))
+        tops: list[str] = []
+        for address in opened:
+            if not tops or not contains(tops[-1], address):
+                tops.append(address)
+        for top in tops:
+            inside = [a for a in opened if contains(top, a)]
+            usable = [a for a in inside if any(prepared.applies(action, a) for action in actions)]
+            if not usable:
+                continue
+            source = platform.scopes[top].source
+            where = top if len(inside) == 1 else f"{top} and {counted(len(inside) - 1, 'place')} in it"
+            message = f"nobody is given anything at {where}: everybody who may sign in holds {role} there"
+            held = ", ".join(actions[:_MOST_NAMED]) + (", …" if len(actions) > _MOST_NAMED else "")
+            consequence = f"{people} may {held} on {counted(len(usable), 'scope')}"
+            names = (*inside, role, platform.name)
+            hint = f"give a role there to those who need it: justlane give ROLE --to 'group …' --at {top}"
+            yield at.flaw(source, message, hint, about=names, consequence=consequence)
+        source = platform.habits.lines["unbound"]
+        message = f"a place that is made on {platform.name} is open with {role} until somebody is given a role there"
+        hint = "set `unbound: closed` if the platform can; otherwise bind each new place at once, and let `check` watch"
+        yield at.flaw(source, message, hint, about=(platform.name, role), consequence=f"{people} could use it at once")

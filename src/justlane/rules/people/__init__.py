@@ -1,0 +1,1 @@
+"""People and groups: who is gone, who is there for ever, who holds too much."""

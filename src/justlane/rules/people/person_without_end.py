@@ -1,0 +1,42 @@
+"""person-without-end: a person is given a role in their own name, without a last day.
+
+A group is looked after in the directory: who leaves, leaves it. A line to a person is forgotten, so it should end by
+itself.
+
+Passes:
+    bindings:
+      - {give: mechanic, to: user ada.brook, at: hall/west, because: For the rebuilding., until: 2999-12-31}
+
+Fails:
+    bindings:
+      - {give: mechanic, to: user ada.brook, at: hall/west, because: For the rebuilding.}
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from justlane.model.findings import Severity
+from justlane.model.people import PrincipalKind
+from justlane.rules.inspection import Flaw, Inspection, Option, Options, about
+
+ID = "person-without-end"
+SEVERITY = Severity.WARNING
+OPTIONS: Options = {
+    "but not": Option((), "logins of accounts that are nobody's, such as service accounts"),
+}
+
+
+def find(at: Inspection) -> Iterator[Flaw]:
+    """One finding for each line to a person; break-glass accounts, and those the estate leaves out, are for ever."""
+    users = at.estate.directory.users
+    for_ever = {account.account.name for account in at.estate.break_glass} | set(at.words("but not"))
+    for prepared in at.platforms():
+        for binding in prepared.bindings:
+            to = binding.principal
+            if to.kind is not PrincipalKind.USER or not binding.allows or binding.built_in or to.name in for_ever:
+                continue
+            if binding.condition.last_day is None and users[to.name].enabled:
+                message = f"{binding.role} is given to {to} at {binding.scope} in person, for ever"
+                hint = "let a group give it, or say until when: `until: YYYY-MM-DD`"
+                yield at.flaw(binding.source, message, hint, about=about(binding), consequence=at.gives(binding))

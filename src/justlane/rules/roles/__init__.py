@@ -1,0 +1,1 @@
+"""Roles: those that nobody needs, and those that nobody can explain."""

@@ -1,0 +1,1 @@
+"""How an estate is written. Two of these are asked only by estates that want them."""
