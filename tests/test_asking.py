@@ -207,7 +207,7 @@ class StartingTest(EstateTest):
         self.saltmarsh()
         readme = (DEMO.parent.parent.parent / "README.md").read_text()
         blocks = re.findall(r"```console\n\$ justlane (.*)\n((?:.*\n)*?)```\n", readme)
-        self.assertEqual(len(blocks), 12)
+        self.assertEqual(len(blocks), 13)
         for command, output in blocks:
             self.assertEqual(self.run_lane(*shlex.split(command)).out, output, command)
 

@@ -48,7 +48,7 @@ LINES = [
     ("compare --person imke.vos --with lotte.marsh", "compare --person", 1, "only action scope when role given_to line"),
     ("tally buildyard", "tally", 0, "platform users user_classes scopes scope_classes actions cells always sometimes"),
     ("verify", "verify", 0, "expectation holds file line evidence"),
-    ("check", "check", 1, "file line column severity rule message hint"),
+    ("check", "check", 1, "file line column severity rule message hint consequence fixable"),
     ("people pull", "people pull", 0, None),
     ("people show", "people show", 0, None),
     ("people show vik.sorrel", "people show USER", 0, None),

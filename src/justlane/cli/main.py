@@ -33,6 +33,7 @@ COMMANDS = {
     "local-group": "justlane.cli.editing.groups",
     "scope": "justlane.cli.editing.scopes",
     "expect": "justlane.cli.editing.expecting",
+    "tidy": "justlane.cli.editing.tidying",
     "undo": "justlane.cli.editing.undoing",
     "journal": "justlane.cli.editing.undoing",
     "compare": "justlane.cli.comparing",
@@ -51,7 +52,7 @@ COMMANDS = {
 
 SUMMARIES = {
     "new": "Write a small commented estate to start from.",
-    "check": "Is the estate sound: files, names, references?",
+    "check": "Is the estate sound: files, names, references, and all that the rules watch?",
     "people": "Who is there: read the directories, look at people and groups, see what changed.",
     "ask": "May this user do this action here? Why, or why not?",
     "reach": "What may this user do, and where?",
@@ -68,6 +69,7 @@ SUMMARIES = {
     "local-group": "A platform's own groups: a new one, somebody in, somebody out.",
     "scope": "The tree of places: a new one, one moved, what a resource group gathers.",
     "expect": "Write down what must hold.",
+    "tidy": "The fewest lines that say the same: what can go without changing anything.",
     "undo": "Take back the last edit.",
     "journal": "What was edited: who, when, why, and what that did.",
     "compare": "What changes from one estate to another, or between two people?",

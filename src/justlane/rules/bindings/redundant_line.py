@@ -9,15 +9,16 @@ Passes:
       - {give: watcher, to: group staff, at: hall, because: They answer the telephone.}
 
 Fails:
-    bindings:
-      - {give: mechanic, to: group mechanics, at: hall, because: They repair the pumps.}
-      - {give: watcher, to: group staff, at: hall, because: They answer the telephone.}
-      - {give: [watcher, mechanic], to: group staff, at: hall/west, because: It was like that.}
-      - {give: starter, to: group mechanics, at: hall/west, because: It was like that too.}
+    actions:
+      start-pump: {means: Start a pump.}
+      oil-pump: {means: Oil a pump.}
     roles:
-      watcher: {for: Looking., allows: see-pump}
-      starter: {for: Starting., allows: [see-pump, start-pump]}
-      mechanic: {for: Repairing., allows: [start-pump, repair-pump]}
+      starter: {for: Starting., allows: start-pump}
+      oiler: {for: Oiling., allows: oil-pump}
+      mechanic: {for: Both., allows: "*-pump"}
+    bindings:
+      - {give: [starter, oiler], to: group staff, at: hall, because: They run the pumps.}
+      - {give: mechanic, to: group mechanics, at: hall/east, because: They run the old pumps.}
 """
 
 from __future__ import annotations
@@ -52,4 +53,4 @@ def _is_known(at: Inspection, spare: Spare) -> bool:
 def _told(spare: Spare) -> tuple[str, str]:
     if spare.why is Why.NEVER:
         return f"{spare.part} never comes to count", "take it out, or give what is missing"
-    return f"{spare.part} changes nothing: others give it together: {named(spare.by)}", "take it out"
+    return f"{spare.part} changes nothing: without it, the same is given by {named(spare.by)}", "take it out"

@@ -3,12 +3,30 @@
 Expectations say which: `nobody may both`. This finds who holds both today, and roles that hold both, whoever has them.
 
 Passes:
+    actions:
+      write-plan: {means: Write a plan.}
+      approve-plan: {means: Approve a plan.}
+    roles:
+      writer: {for: Writing plans., allows: write-plan}
+      approver: {for: Approving plans., allows: approve-plan}
+    bindings:
+      - {give: writer, to: group mechanics, at: hall/east, because: They write.}
+      - {give: approver, to: user dora.lane, at: hall/east, because: She approves., until: 2999-12-31}
     expectations:
-      - {nobody may both: [start-pump, repair-pump], at: hall/west/pump-2}
+      - {nobody may both: [write-plan, approve-plan], at: hall/east}
 
 Fails:
+    actions:
+      write-plan: {means: Write a plan.}
+      approve-plan: {means: Approve a plan.}
+    roles:
+      writer: {for: Writing plans., allows: write-plan}
+      approver: {for: Approving plans., allows: approve-plan}
+    bindings:
+      - {give: writer, to: group staff, at: hall/east, because: They write.}
+      - {give: approver, to: user dora.lane, at: hall/east, because: She approves., until: 2999-12-31}
     expectations:
-      - {nobody may both: [start-pump, repair-pump], at: hall/east/pump-1}
+      - {nobody may both: [write-plan, approve-plan], at: hall/east}
 """
 
 from __future__ import annotations

@@ -5,10 +5,12 @@ Nobody can be asked about it, and nobody will notice when it is wrong.
 Passes:
     roles:
       watcher: {for: Looking., allows: see-pump, owner: user ada.brook}
+      mechanic: {for: Repairing pumps., allows: "*-pump"}
 
 Fails:
     roles:
       watcher: {for: Looking., allows: see-pump, owner: user cleo.marsh}
+      mechanic: {for: Repairing pumps., allows: "*-pump"}
 """
 
 from __future__ import annotations

@@ -9,6 +9,7 @@ Passes:
 
 Fails:
     bindings:
+      - {give: watcher, to: group staff, at: hall, because: They answer the telephone.}
       - {give: mechanic, to: user ada.brook, at: hall/west, because: For the rebuilding.}
 """
 

@@ -6,10 +6,12 @@ overnight. Start from a copy. `ships with` is where an estate writes down what a
 Passes:
     roles:
       watcher: {for: Looking., allows: see-pump, built-in: yes, ships with: see-pump}
+      mechanic: {for: Repairing pumps., allows: "*-pump"}
 
 Fails:
     roles:
       watcher: {for: Looking., allows: [see-pump, start-pump], built-in: yes, ships with: see-pump}
+      mechanic: {for: Repairing pumps., allows: "*-pump"}
 """
 
 from __future__ import annotations

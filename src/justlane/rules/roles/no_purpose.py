@@ -5,10 +5,12 @@ Whoever inherits the estate will not dare to change it.
 Passes:
     roles:
       watcher: {for: Looking., allows: see-pump}
+      mechanic: {for: Repairing pumps., allows: "*-pump"}
 
 Fails:
     roles:
       watcher: {allows: see-pump}
+      mechanic: {for: Repairing pumps., allows: "*-pump"}
 """
 
 from __future__ import annotations
