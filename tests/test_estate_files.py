@@ -131,7 +131,9 @@ class WrongFilesTest(EstateTest):
     def test_the_human_form_cites_file_line_and_column(self) -> None:
         self.pumphall(pumphall=("group staff", "group stuff"))
         ran = self.lane("check", 2)
-        self.assertRegex(ran.out, r"^pumphall.yaml:50:9: error: the directory has no group 'stuff'  \(unknown-name\)\n    → did")
+        self.assertRegex(
+            ran.out, r"^pumphall.yaml:50:9: error: the directory has no group 'stuff'  \(unknown-name\)\n      to: group stuff\n    → did"
+        )
         ran = self.lane("ask ada.brook see-pump pumphall", 2)
         self.assertRegex(ran.err, r"pumphall.yaml:50:9: error: .*\n.*\nerror: the estate has 1 error")
 

@@ -97,8 +97,8 @@ class HouseTest(unittest.TestCase):
         for name in RULES:
             text = rule(name).__doc__ or ""
             self.assertTrue(text.startswith(f"{name}: "), name)
-            self.assertIn("\nPasses: ", text)
-            self.assertIn("\nFails: ", text)
+            self.assertIn("\nPasses:\n    ", text)
+            self.assertIn("\nFails:\n    ", text)
 
     def test_every_presenter_presents(self) -> None:
         for name in PRESENTERS.values():

@@ -676,7 +676,7 @@ class OddDayTest(EstateTest):
             ("pumphall", "scopes:\n", f"scopes:\n{deep}{'  ' * 2001}x: pump\n", 2, "nested too deeply"),
             ("expectations", "expectations:", "expectations: " + "[" * 3000, 2, "nested too deeply"),
             ("expectations", "expectations:", "expectations: " + "[" * 120 + "]" * 120 + "\nbundles:", 2, "nested more than 100 deep here"),
-            ("pumphall", "roles:\n", roles, 0, "sound"),
+            ("pumphall", "roles:\n", roles, 1, "nobody holds the role r1000"),
             ("pumphall", "scopes:\n", f"scopes:\n{chain}", 0, "1,007 scopes"),
             ("expectations", "at most: 3", f"at most: {'9' * 5000}", 2, "(5,000 characters)"),
             ("estate", "include:", f"people: {{pull every: {'9' * 5000} weeks}}\ninclude:", 2, "expected a span"),

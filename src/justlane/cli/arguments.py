@@ -99,4 +99,4 @@ platform_argument = click.argument("platform", shell_complete=_completer(_platfo
 known_name_argument = click.argument("name", shell_complete=_completer(_people))
 action_or_scope_argument = click.argument("action", metavar="[ACTION]", shell_complete=_completer(_actions_and_scopes))
 role_argument = click.argument("name", shell_complete=_completer(_roles))
-action_or_role_argument = click.argument("name", shell_complete=_completer(_actions_and_roles))
+action_or_role_argument = click.argument("name", required=False, shell_complete=_completer(_actions_and_roles))

@@ -1,4 +1,4 @@
-"""`holders`, `given`, `role` and `grid`: who has what where, seen from a place, a person, a role, or all at once."""
+"""`holders`, `given`, `role`, `grid`, `glance`: who has what where, from a place, a person, a role, or all at once."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import click
 
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import circumstance_options, day_option, on_day, question
+from justlane.cli.drawing import groups_option, picture_option, show_or_draw
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.terminal import show
 from justlane.engine.facts.index import EstateIndex
@@ -134,43 +135,79 @@ def role_show(name: str, platform: str | None, folder: Path | None, form: str, *
 @arguments.action_or_role_argument
 @arguments.optional_scope_argument
 @click.option("--role", "of_role", is_flag=True, help="NAME is a role, rather than an action.")
-@click.option("--groups", "of_groups", is_flag=True, help="Groups down, each as somebody who is in it alone.")
+@click.option("--at", metavar="SCOPE", shell_complete=arguments.complete_scopes, help="All actions at this place.")
+@groups_option
+@picture_option
 @options.estate_option
 @options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
-def grid(
-    ctx: click.Context,
-    /,
-    name: str,
-    scope: str | None,
-    of_role: bool,
-    of_groups: bool,
-    folder: Path | None,
-    form: str,
-    **given: Any,
-) -> None:
+def grid(ctx: click.Context, /, name: str | None, scope: str | None, **given: Any) -> None:
     """Everybody beside every place: who may do the action NAME (or has the role NAME) where, within SCOPE.
 
-    People who have the same share a row, places that are alike for everybody share a column. CSV has everybody and
-    every place.
+    With --at instead: everybody beside every action, at one place. People who have the same share a row, columns that
+    are alike for everybody are one; what is like each other stands together, so that the odd one out shows. CSV has
+    everybody and everything. --picture draws it.
 
     \b
     Examples:
       justlane grid restart-station
       justlane grid --role station-keeper fieldnet/north --groups
+      justlane grid --at fieldnet/north/harbour/nb-07 --picture nb-07.png
 
     Ends with 0, or with 1 if nobody may anywhere.
     """
     from justlane.engine.surveys.grid import grid as drawn
+    from justlane.engine.surveys.grid import grid_at
 
-    index = options.indexed(folder, given["as_of"])
-    place = _place(index, name, scope, of_role)
-    asked = question(index.estate, given, place)
-    result = drawn(index, place, name, asked, of_role=of_role, of_groups=of_groups)
-    show("Grid", result, form)
+    if (name is None) == (given["at"] is None):
+        raise UsageError("it is not clear what to show", "name an action or a role, or a place with --at SCOPE")
+    index = options.indexed(given["folder"], given["as_of"])
+    if given["at"]:
+        place = options.known_scope(index.estate, given["at"])
+        result = grid_at(index, place, question(index.estate, given, place), of_groups=given["of_groups"])
+    else:
+        assert name is not None
+        place = _place(index, name, scope, given["of_role"])
+        asked = question(index.estate, given, place)
+        result = drawn(index, place, name, asked, of_role=given["of_role"], of_groups=given["of_groups"])
+    show_or_draw("Grid", "Grid", result, given)
     ctx.exit(0 if result.somebody else 1)
+
+
+@click.command()
+@arguments.optional_scope_argument
+@groups_option
+@picture_option
+@options.estate_option
+@options.as_of_option
+@circumstance_options
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def glance(ctx: click.Context, /, scope: str | None, **given: Any) -> None:
+    """Everybody beside everything: may they do nothing, something or everything, on each platform, or in SCOPE?
+
+    Without SCOPE the platforms stand across, with SCOPE what it contains directly; each with all that is in it. Full is
+    everything that can be done there, in all circumstances; where it is some, the share of it stands beside.
+
+    \b
+    Examples:
+      justlane glance
+      justlane glance fieldnet --groups
+      justlane glance --picture glance.svg
+
+    Ends with 0.
+    """
+    from justlane.engine.surveys.glance import glance as seen
+
+    index = options.indexed(given["folder"], given["as_of"])
+    columns = list(index.estate.platforms)
+    if scope:
+        place = options.known_scope(index.estate, scope)
+        columns = index.platform(place).coverage.children(place) or [place]
+    result = seen(index, columns, question(index.estate, given, scope or ""), of_groups=given["of_groups"])
+    show_or_draw("Glance", "Glance", result, given)
 
 
 def _place(index: EstateIndex, name: str, scope: str | None, of_role: bool) -> str:

@@ -78,6 +78,18 @@ def commit_before(estate: Path, moment: datetime) -> Commit | None:
     return Commit(lines[1], datetime.fromtimestamp(int(lines[2]), UTC))
 
 
+def commits(estate: Path, most: int) -> list[Commit]:
+    """The last commits of the current branch that touched the estate, the newest first; none where there is no
+    repository."""
+    words = ("log", f"-{most}", "--first-parent", "--format=%H %ct", "HEAD", "--", ".")
+    try:
+        told = _asked(estate, *words)
+    except StorageError:
+        return []
+    found = [line.split() for line in (told or b"").decode("ascii", "replace").splitlines()]
+    return [Commit(words[0], datetime.fromtimestamp(int(words[1]), UTC)) for words in found if len(words) == 2]
+
+
 def written_out(commit: str, estate: Path, room: Path, target: Path) -> None:
     """Write the estate's files of a commit into a folder; `room` is a folder beside it."""
     _write_out(_Revision(commit, estate, room), target)

@@ -24,7 +24,7 @@ def plain(result: Grid) -> dict[str, Any]:
     return {
         "platform": result.platform,
         "within": result.within,
-        "of": "role" if result.of_role else "action",
+        "of": result.of,
         "what": result.what,
         "rows_are": "groups" if result.of_groups else "users",
         "columns": [list(places) for places in result.columns],
@@ -33,7 +33,7 @@ def plain(result: Grid) -> dict[str, Any]:
 
 
 def sheet(result: Grid) -> Sheet:
-    """One row for each person or group, one column for each place; nobody and no place is left out."""
+    """One row for each person or group, one column for each place or action; nobody and nothing is left out."""
     places = {place: number for number, some in enumerate(result.columns) for place in some}
     ordered = sorted(places)
     rows = [(name, *(row.outcomes[places[p]].value for p in ordered)) for row in result.rows for name in row.names]
@@ -46,10 +46,17 @@ def text(result: Grid, look: Look) -> str:
     return render(_lines(result, look.width), look)
 
 
-def _lines(result: Grid, width: int) -> Iterator[Line]:
-    verb = "has" if result.of_role else "may"
+def heading(result: Grid) -> str:
+    """What it shows."""
     whoever = "somebody in this group alone" if result.of_groups else "who"
-    yield line((f"{whoever} {verb} {result.what}, where within {result.within}", "head"))
+    if result.of == "place":
+        return f"{whoever} may do what at {result.what}"
+    verb = "has" if result.of == "role" else "may"
+    return f"{whoever} {verb} {result.what}, where within {result.within}"
+
+
+def _lines(result: Grid, width: int) -> Iterator[Line]:
+    yield line((heading(result), "head"))
     some = [row for row in result.rows if row.outcomes.count(Outcome.NO) < len(row.outcomes)]
     if not some:
         yield line("nobody, anywhere")
@@ -70,7 +77,9 @@ def _lines(result: Grid, width: int) -> Iterator[Line]:
         yield line(f"and {left}: --format csv has them all")
     nothing = sum(len(column) for n, column in enumerate(result.columns) if n not in having)
     if nothing:
-        yield line((f"nobody at {counted(nothing, 'place')} more", "dim"))
+        what = counted(nothing, "action" if result.of == "place" else "place")
+        at = "may do" if result.of == "place" else "at"
+        yield line((f"nobody {at} {what} more", "dim"))
     without = sum(len(row.names) for row in result.rows) - sum(len(row.names) for row in some)
     if without:
         kind = counted(without, "group") if result.of_groups else counted(without, "person", "people")

@@ -18,7 +18,8 @@ from msgspec.structs import replace
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
-from justlane.model.findings import Finding, Severity
+from justlane.model.errors import UsageError
+from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import is_like
 from justlane.model.rules import Accepted
@@ -102,15 +103,26 @@ def findings(index: EstateIndex, moment: datetime, only: tuple[str, ...] = (), k
     """
     shared = known or Known(index, Question(moment))
     wrong, options = _settings(index)
+    asked_of = set[str]()
     found = [Flaw(f.rule, f.severity, f.source, f.message, f.hint, f.found, f.instead) for f in index.estate.findings]
     for name in RULES:
         module, setting = rule(name), index.estate.rules.get(name)
         asked = setting.asked and (module.SEVERITY or setting.severity) if setting else module.SEVERITY
         if not (asked or name in only) or (only and name not in only):
             continue
+        asked_of.add(name)
         severity = (setting and setting.severity) or module.SEVERITY or Severity.WARNING
-        found += module.find(Inspection(shared, name, severity, options.get(name, _defaults(module))))
-    return _sorted_out(index, moment, [*found, *wrong])
+        found += _asked(module, Inspection(shared, name, severity, options.get(name, _defaults(module))))
+    return _sorted_out(index, moment, [*found, *wrong], asked_of)
+
+
+def _asked(module: Rule, at: Inspection) -> list[Flaw]:
+    """What a rule finds; or that it could not look, which is never a yes."""
+    try:
+        return list(module.find(at))
+    except UsageError as error:
+        message = f"{module.ID} could not look at everything: {error.message}"
+        return [Flaw(module.ID, Severity.WARNING, Source("estate.yaml"), message, "see the other findings")]
 
 
 def _defaults(module: Rule) -> dict[str, Value]:
@@ -146,8 +158,9 @@ def _settings(index: EstateIndex) -> tuple[list[Flaw], dict[str, dict[str, Value
     return wrong, found
 
 
-def _sorted_out(index: EstateIndex, moment: datetime, found: list[Flaw]) -> Findings:
-    """Without what the estate accepts; what it accepts for nothing, or too long, is found too."""
+def _sorted_out(index: EstateIndex, moment: datetime, found: list[Flaw], asked: set[str]) -> Findings:
+    """Without what the estate accepts; what it accepts for nothing, or too long, is found too, of rules that were
+    asked."""
     today = on_clock(moment, index.estate.time_zone).date()
     left, taken = [], []
     used: set[int] = set()
@@ -160,7 +173,8 @@ def _sorted_out(index: EstateIndex, moment: datetime, found: list[Flaw]) -> Find
         else:
             left.append(flaw)
     for number, one in enumerate(index.estate.accepted):
-        left += _about(one, number in used, one.last_day < today)
+        if one.rule in asked or one.rule not in RULES:
+            left += _about(one, number in used, one.last_day < today)
     left.sort(key=lambda flaw: (flaw.source, flaw.rule, flaw.message))
     return Findings(tuple(left), tuple(sorted(taken, key=lambda item: item[0].source)))
 

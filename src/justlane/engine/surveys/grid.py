@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
+import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from justlane.engine.changes.by_kinds import Found
 from justlane.engine.decision.deciding import Judge, Question, is_apart
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
@@ -17,7 +19,7 @@ from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 
 if TYPE_CHECKING:
-    from justlane.engine.changes.by_kinds import Found
+    from justlane.engine.everybody.lists import Ints
 
 
 class GridRow(Struct, frozen=True):
@@ -33,14 +35,15 @@ class Grid(Struct, frozen=True):
 
     platform: str
     what: str
-    """The action, or the role."""
-    of_role: bool
+    """The action, the role, or the place."""
+    of: str
+    """Which of these: `action`, `role` or `place`. At a place the columns are actions."""
     of_groups: bool
     within: str
     columns: tuple[tuple[str, ...], ...]
-    """Places that are alike for everybody, in the order of the tree."""
+    """Places, or actions, that are alike for everybody; those that are like each other stand together."""
     rows: tuple[GridRow, ...]
-    """Those with the most first; those with nothing anywhere last."""
+    """Those that are like each other stand together; those with nothing anywhere last."""
 
     @property
     def somebody(self) -> bool:
@@ -69,7 +72,59 @@ def grid(
     found = [some for some in shown if len(some.users)]  # whoever has not signed in is no group
     there = kinds.there()
     rows = _rows(found, logins, there[there < len(logins)].tolist())
-    return _laid_out(Grid(prepared.platform.name, what, of_role, of_groups, within, (), ()), places, found, rows)
+    empty = Grid(prepared.platform.name, what, "role" if of_role else "action", of_groups, within, (), ())
+    return together(_laid_out(empty, places, found, rows))
+
+
+def grid_at(index: EstateIndex, place: str, question: Question, *, of_groups: bool = False) -> Grid:
+    """Who may do which action at one place."""
+    from justlane.engine.changes.by_kinds import ByKinds
+
+    prepared = index.platform(place)
+    actions = [action for action in prepared.platform.actions if prepared.applies(action, place)]
+    people = index.changed({}, GroupsAsPeople(index.membership)) if of_groups else index
+    kinds = ByKinds.of_one(people, prepared, question)
+    logins = [login.lstrip(NO_LOGIN) for login in kinds.logins[: len(kinds.logins) - of_groups]]
+    asking = _AllAt(index, prepared, question)
+    found = [
+        Found(some.users[some.users < len(logins)], [action], (outcome,))
+        for some in kinds.changes(asking.outcomes, None, {place})
+        for action, outcome in some.change
+    ]
+    shown = _merged(found, actions)
+    there = kinds.there()
+    rows = _rows(shown, logins, there[there < len(logins)].tolist())
+    return together(
+        _laid_out(Grid(prepared.platform.name, place, "place", of_groups, place, (), ()), actions, shown, rows)
+    )
+
+
+def _merged(found: Sequence[Found], actions: Sequence[str]) -> list[Found]:
+    """Those together who may do the same action in the same way; each action with one list of its own."""
+    places = {action: [action] for action in actions}
+    same: dict[tuple[str, Outcome], list[Ints]] = {}
+    for some in found:
+        if len(some.users):
+            same.setdefault((some.places[0], some.change[0]), []).append(some.users)
+    return [Found(np.concatenate(parts), places[action], (outcome,)) for (action, outcome), parts in same.items()]
+
+
+def together(grid: Grid) -> Grid:
+    """The same grid, rows beside rows and columns beside columns that they are like."""
+    from justlane.engine.surveys.likeness import in_order
+
+    having = [n for n, row in enumerate(grid.rows) if any(outcome is not Outcome.NO for outcome in row.outcomes)]
+    if not having:
+        return grid
+    weights = [[_WEIGHT[outcome] for outcome in grid.rows[n].outcomes] for n in having]
+    across = [n for n in range(len(grid.columns)) if any(row[n] for row in weights)]
+    down = in_order(weights, [len(grid.rows[n].names) for n in having])
+    aside = in_order([[row[n] for row in weights] for n in across], [len(grid.columns[n]) for n in across])
+    columns = [across[n] for n in aside]
+    columns += [n for n in range(len(grid.columns)) if n not in set(across)]
+    rows = [grid.rows[having[n]] for n in down] + [row for n, row in enumerate(grid.rows) if n not in set(having)]
+    laid = tuple(GridRow(row.names, tuple(row.outcomes[n] for n in columns)) for row in rows)
+    return replace(grid, columns=tuple(grid.columns[n] for n in columns), rows=laid)
 
 
 def _rows(found: Sequence[Found], logins: Sequence[str], everybody: Sequence[int]) -> list[tuple[list[str], list[int]]]:
@@ -128,6 +183,23 @@ def _in_order(prepared: PlatformIndex, within: str) -> list[str]:
 
 _NOTHING: tuple[Outcome, ...] = ()
 _OUTCOMES = {outcome: (outcome,) for outcome in Outcome}
+
+
+class _AllAt:
+    """What people may do at one place."""
+
+    def __init__(self, index: EstateIndex, prepared: PlatformIndex, question: Question) -> None:
+        self._index, self._prepared, self._question = index, prepared, question
+        self._same: dict[tuple[tuple[str, Outcome], ...], tuple[tuple[str, Outcome], ...]] = {}
+
+    def outcomes(self, was: Person, now: Person, address: str) -> tuple[tuple[str, Outcome], ...]:
+        """Each action that they may do in some circumstances, with the outcome."""
+        judging = Judge(self._prepared, now, self._question, self._index.estate.time_zone)
+        said = tuple(
+            (action, Outcome.YES if some == judging.space.full else Outcome.ONLY_IF)
+            for action, some in judging.at(address).items()
+        )
+        return self._same.setdefault(said, said)
 
 
 class _Asking:

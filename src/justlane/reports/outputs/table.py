@@ -21,7 +21,21 @@ from justlane.reports.outputs.edits import (
 )
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
 from justlane.reports.outputs.platforms import Permissions, Plan, Probe
-from justlane.reports.outputs.views import Assignments, Grid, Holders, OnePlace, OneRole, Reach, Sight
+from justlane.reports.outputs.views import (
+    AdministratorsChart,
+    Assignments,
+    ChangesChart,
+    FlowChart,
+    Glance,
+    Grid,
+    Holders,
+    OnePlace,
+    OneRole,
+    Reach,
+    RolesChart,
+    SensitiveChart,
+    Sight,
+)
 
 OUTPUTS: dict[str, Any] = {
     "check": Checked,
@@ -46,6 +60,12 @@ OUTPUTS: dict[str, Any] = {
     "role administrators": list[Administrators],
     "scope tree": ScopeTree,
     "grid": Grid,
+    "glance": Glance,
+    "chart administrators": AdministratorsChart,
+    "chart sensitive": SensitiveChart,
+    "chart roles": RolesChart,
+    "chart flow": FlowChart,
+    "chart changes": ChangesChart,
     "suggest": Offers,
     "give": Proposal,
     "journal show": Edits,

@@ -179,8 +179,103 @@ class GridRow(TypedDict):
 class Grid(TypedDict):
     platform: str
     within: str
-    of: Literal["action", "role"]
+    of: Literal["action", "role", "place"]
     what: str
     rows_are: Literal["users", "groups"]
     columns: list[list[str]]
     rows: list[GridRow]
+
+
+class GlanceColumn(TypedDict):
+    scope: str
+    cells: int
+
+
+class GlanceField(TypedDict):
+    much: Literal["none", "some", "full"]
+    cells: int
+
+
+class GlanceRow(TypedDict):
+    names: list[str]
+    fields: list[GlanceField]
+
+
+class Glance(TypedDict):
+    rows_are: Literal["users", "groups"]
+    columns: list[GlanceColumn]
+    rows: list[GlanceRow]
+
+
+class AdministratorsBar(TypedDict):
+    platform: str
+    full: int
+    in_part: int
+    at_most: int | None
+
+
+class AdministratorsChart(TypedDict):
+    chart: Literal["administrators"]
+    title: str
+    rows: list[AdministratorsBar]
+    notes: list[str]
+
+
+class SensitiveBar(TypedDict):
+    action: str
+    platform: str
+    people: int
+    cells: int
+
+
+class SensitiveChart(TypedDict):
+    chart: Literal["sensitive"]
+    title: str
+    rows: list[SensitiveBar]
+    notes: list[str]
+
+
+class RolesBar(TypedDict):
+    role: str
+    platform: str
+    people: int
+    holds: int
+    needed: int
+    sensitive: int
+
+
+class RolesChart(TypedDict):
+    chart: Literal["roles"]
+    title: str
+    rows: list[RolesBar]
+    notes: list[str]
+
+
+class FlowBand(TypedDict):
+    group: str
+    role: str
+    scope: str
+    people: int
+
+
+class FlowChart(TypedDict):
+    chart: Literal["flow"]
+    title: str
+    rows: list[FlowBand]
+    notes: list[str]
+
+
+class ChangesBar(TypedDict):
+    when: str
+    source: Literal["commit", "edit", "people"]
+    name: str
+    people: int
+    gained: int
+    lost: int
+
+
+class ChangesChart(TypedDict):
+    chart: Literal["changes"]
+    title: str
+    rows: list[ChangesBar]
+    notes: list[str]

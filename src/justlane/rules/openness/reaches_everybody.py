@@ -22,7 +22,7 @@ from justlane.model.people import ANONYMOUS, AUTHENTICATED
 from justlane.rules.inspection import Flaw, Inspection, Option, Options, about
 
 ID = "reaches-everybody"
-SEVERITY = Severity.WARNING
+SEVERITY = Severity.NOTE
 OPTIONS: Options = {
     "percent": Option(100, "of all people with an enabled account, from how many on a line reaches everybody"),
 }

@@ -27,16 +27,24 @@ SEVERITY = Severity.NOTE
 OPTIONS: Options = {}
 
 
+_MOST_NAMED = 8
+
+
 def find(at: Inspection) -> Iterator[Flaw]:
-    """One finding for each role that holds just what an earlier one does."""
+    """One finding for each set of roles that hold just the same, at the line of the second."""
     for prepared in at.platforms():
-        first: dict[frozenset[str], str] = {}
-        for role in prepared.platform.roles.values():
-            held = frozenset(prepared.roles.holdings(role.name))
-            if held in first and role.copied_from != first[held]:
-                other = prepared.platform.roles[first[held]]
-                where = f"{other.name} ({other.source.line_address})"
-                message = f"the role {role.name} holds just what {where} holds: {counted(len(held), 'action')}"
-                names = (role.name, other.name, prepared.platform.name)
-                yield at.flaw(role.source, message, "give one of the two everywhere", about=names)
-            first.setdefault(held, role.name)
+        roles = prepared.platform.roles
+        alike: dict[frozenset[str], list[str]] = {}
+        for name, role in roles.items():
+            held = frozenset(prepared.roles.holdings(name))
+            if not any(role.copied_from == other for other in alike.get(held, ())):
+                alike.setdefault(held, []).append(name)
+        for held, names in alike.items():
+            if len(names) > 1:
+                said = ", ".join(names[1:_MOST_NAMED]) + (", …" if len(names) > _MOST_NAMED else "")
+                where = f"{names[0]} ({roles[names[0]].source.line_address})"
+                message = f"{counted(len(names), 'role')} hold just the same: {where}, {said}"
+                held_said = f"each holds {counted(len(held), 'action')}"
+                about = (*names, prepared.platform.name)
+                hint = "give one of them everywhere"
+                yield at.flaw(roles[names[1]].source, message, hint, about=about, consequence=held_said)
