@@ -203,6 +203,27 @@ class StartingTest(EstateTest):
         for name, content in PUMPHALL.items():
             self.assertIn(f"# file: {name}\n{content}```", page)
 
+    def test_an_answer_for_the_user_shows_nothing_that_they_do_not_see(self) -> None:
+        self.saltmarsh()
+        index = self.index()
+        places = [at for platform in index.estate.platforms.values() for at in platform.scopes if "/" in at]
+        for user, action, scope, role, group, owner in (
+            ("joost.baan", "restart-station", "fieldnet/north/harbour/nb-07", "station-keeper", "northern-crew", "imke.vos"),
+            ("tamsin.quill", "publish-release", "buildyard/release/live", "release-publisher", "release-managers", "marit.dyke"),
+            ("odd.pilcher", "see-station", "fieldnet/north", None, None, None),
+        ):
+            said = self.run_lane("ask", user, action, scope, "--for-user", "--format", "json").json
+            seen = {one["scope"] for one in self.run_lane("reach", user, "--see", "--format", "json").json["scopes"]} | {scope}
+            if role:
+                self.assertEqual((said["role"], said["group"], said["owner"]), (role, group, owner))
+                self.assertIn(f"the role {role}", said["text"])
+            self.assertLessEqual({one["scope"] for one in said["brings"]}, seen)
+            words = set(re.findall(r"[\w./-]+", said["text"]))
+            self.assertEqual({at for at in places if at in words} - seen, set())
+            self.assertEqual(words & set(index.estate.directory.users) - {owner, user}, set())
+            self.assertNotIn(".yaml", said["text"])
+        self.assertIn("Your account is disabled", self.run_lane("ask", "hedda.crane", "see-station", "fieldnet/south", "--for-user").out)
+
     def test_the_tour_in_the_readme_shows_true_output(self) -> None:
         self.saltmarsh()
         readme = (DEMO.parent.parent.parent / "README.md").read_text()

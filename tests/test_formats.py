@@ -45,6 +45,8 @@ LINES = [
     ("journal check", "journal check", 0, None),
     ("grid see-task --groups", "grid", 0, None),
     ("grid --role station-keeper fieldnet/north", "grid", 0, None),
+    (f"ask joost.baan restart-station {BUOY} --for-user", "ask --for-user", 1, "user action scope answer role group owner text"),
+    ("ask yara.flint correct-series siltstore/checked --for-user", "ask --for-user", 1, None),
     ("grid --at fieldnet/north", "grid", 0, None),
     ("glance", "glance", 0, None),
     ("chart administrators", "chart administrators", 0, "platform full in_part at_most"),

@@ -25,6 +25,7 @@ from justlane.model.scopes import platform_of
 @options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
+@click.option("--for-user", is_flag=True, help="In plain words for the person, to be pasted into a ticket.")
 @click.option("--expect", is_flag=True, help="Write the answer down as an expectation.")
 @click.option("--yes", is_flag=True, help="With --expect: do not ask.")
 @click.option("--dry-run", is_flag=True, help="With --expect: show what would change, and change nothing.")
@@ -38,6 +39,7 @@ def ask(
     folder: Path | None,
     form: str,
     expect: bool,
+    for_user: bool,
     **given: Any,
 ) -> None:
     """May USER do ACTION at SCOPE? Why, or why not?
@@ -46,9 +48,13 @@ def ask(
     and which single changes would turn it. Where it depends on the circumstances the answer is "only if", with the
     exact conditions; the options name circumstances, and then it is yes or no. USER may be `anonymous`.
 
+    With --for-user the answer is for the person themselves: which role is missing, which group carries it, whom to ask,
+    what else it would bring; nothing in it is what they may not see.
+
     \b
-    Example:
+    Examples:
       justlane ask imke.vos restart-station fieldnet/north/harbour/nb-07
+      justlane ask joost.baan restart-station fieldnet/north/harbour/nb-07 --for-user
 
     Ends with 0 for yes, 1 for no and for only if.
     """
@@ -59,7 +65,12 @@ def ask(
     user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
     action = options.known_action(estate, action, scope)
     result = reply(index, user, action, scope, question(estate, given, scope))
-    show("Reply", result, form)
+    if for_user:
+        from justlane.engine.questions.help_desk import for_user as told
+
+        show("ForUser", told(index, result, question(estate, given, scope)), form)
+    else:
+        show("Reply", result, form)
     if expect:
         _expect(ctx, result.answer, folder, given)
     ctx.exit(0 if result.answer.allowed else 1)

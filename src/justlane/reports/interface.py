@@ -60,6 +60,7 @@ PRESENTERS = {
     "Exported": "justlane.reports.exported",
     "Fitting": "justlane.reports.roles",
     "Findings": "justlane.reports.findings",
+    "ForUser": "justlane.reports.for_user",
     "Found": "justlane.reports.found_people",
     "Glance": "justlane.reports.glance",
     "Grid": "justlane.reports.grid",

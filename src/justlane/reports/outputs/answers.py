@@ -163,3 +163,24 @@ class Ask(TypedDict):
     failures: list[Failure]
     misses: list[Miss]
     bindings: list[Binding]
+
+
+class Brought(TypedDict):
+    scope: str
+    actions: list[str]
+
+
+class ForUser(TypedDict):
+    user: str
+    person: str
+    action: str
+    scope: str
+    answer: Literal["yes", "no", "only if"]
+    why: str | None
+    role: str | None
+    group: str | None
+    owner: str | None
+    brings: list[Brought]
+    sensitive: list[str]
+    elsewhere: bool
+    text: str

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from justlane.reports.outputs.answers import Ask
+from justlane.reports.outputs.answers import Ask, ForUser
 from justlane.reports.outputs.changes import Checked, Comparison, Exported, Rule, Tally, TwoPeople, Verdicts
 from justlane.reports.outputs.edits import (
     Administrators,
@@ -48,6 +48,7 @@ OUTPUTS: dict[str, Any] = {
     "people find": Found,
     "people changes": PeopleChanges,
     "ask": Ask,
+    "ask --for-user": ForUser,
     "reach": Reach,
     "reach --see": Sight,
     "holders": Holders,
