@@ -213,7 +213,7 @@ class StartingTest(EstateTest):
             ("odd.pilcher", "see-station", "fieldnet/north", None, None, None),
         ):
             said = self.run_lane("ask", user, action, scope, "--for-user", "--format", "json").json
-            seen = {one["scope"] for one in self.run_lane("reach", user, "--see", "--format", "json").json["scopes"]} | {scope}
+            seen = {one["scope"] for one in self.run_lane("reach", user, "--see", "--format", "json").json["sees"]} | {scope}
             if role:
                 self.assertEqual((said["role"], said["group"], said["owner"]), (role, group, owner))
                 self.assertIn(f"the role {role}", said["text"])

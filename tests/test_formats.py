@@ -42,6 +42,7 @@ LINES = [
     ("give log-reader --to auditors --at fieldnet/south --because x --yes", "give", 0, "change action sensitive people cells"),
     ("withdraw log-reader --from auditors --at fieldnet --dry-run", "give", 1, None),
     ("journal show", "journal show", 0, "number when who command reason people gained lost files"),
+    ("review status", "review status", 0, None),
     ("journal check", "journal check", 0, None),
     ("grid see-task --groups", "grid", 0, None),
     ("grid --role station-keeper fieldnet/north", "grid", 0, None),

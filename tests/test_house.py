@@ -8,9 +8,11 @@ import unittest
 from pathlib import Path
 
 import justlane
+from justlane.cli.drawing import chart
 from justlane.cli.looking import role
 from justlane.cli.main import COMMANDS, SUMMARIES
 from justlane.cli.people import people
+from justlane.cli.reviewing import review_
 from justlane.reports.interface import PRESENTERS
 from justlane.rules.interface import RULES, rule
 
@@ -91,7 +93,7 @@ class HouseTest(unittest.TestCase):
         self.assertEqual(list(COMMANDS), list(SUMMARIES))
         for name in COMMANDS:
             self.assertIn(f"\n## `{name}`", page)
-        for group, commands in (("people", people.commands), ("role", role.commands)):
+        for group, commands in (("people", people.commands), ("role", role.commands), ("review", review_.commands), ("chart", chart.commands)):
             for name in commands:
                 self.assertIn(f"\n### `{group} {name}`", page)
         for name in RULES:

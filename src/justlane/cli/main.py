@@ -36,6 +36,7 @@ COMMANDS = {
     "scope": "justlane.cli.editing.scopes",
     "expect": "justlane.cli.editing.expecting",
     "tidy": "justlane.cli.editing.tidying",
+    "review": "justlane.cli.reviewing",
     "undo": "justlane.cli.editing.undoing",
     "journal": "justlane.cli.editing.undoing",
     "compare": "justlane.cli.comparing",
@@ -74,6 +75,7 @@ SUMMARIES = {
     "scope": "The tree of places: a new one, one moved, what a resource group gathers.",
     "expect": "Write down what must hold.",
     "tidy": "The fewest lines that say the same: what can go without changing anything.",
+    "review": "Owners look through what is given: workbooks out and in, and what is outstanding.",
     "undo": "Take back the last edit.",
     "journal": "What was edited: who, when, why, and what that did.",
     "compare": "What changes from one estate to another, or between two people?",
@@ -101,7 +103,8 @@ class LaneGroup(OrderedGroup):
         """Import the command's module."""
         if cmd_name not in COMMANDS:
             return None
-        command = getattr(import_module(COMMANDS[cmd_name]), cmd_name.replace("-", "_"))
+        module, name = import_module(COMMANDS[cmd_name]), cmd_name.replace("-", "_")
+        command = getattr(module, f"{name}_", None) or getattr(module, name)
         return command if isinstance(command, click.Command) else None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

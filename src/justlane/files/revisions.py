@@ -7,6 +7,7 @@ configuration names is run, nothing is fetched, and links are written down as li
 from __future__ import annotations
 
 import os
+import re
 import stat
 import subprocess
 from collections.abc import Iterator, Mapping
@@ -220,3 +221,45 @@ def _run(words: list[str], environment: Mapping[str, str], given: bytes) -> subp
         raise StorageError("git is not installed", "install it, or name a folder") from error
     except (subprocess.TimeoutExpired, ValueError, OSError) as error:
         raise StorageError(f"git did not answer: {type(error).__name__}", "see what is wrong with it") from error
+
+
+class Touched(NamedTuple):
+    """When a line of a file was changed last."""
+
+    day: str
+    """YYYY-MM-DD, UTC."""
+    author: str
+    commit: str
+
+
+def last_changed(estate: Path, file: str) -> dict[int, Touched]:
+    """Line of a file, as it was committed last -> when, and by whom; nothing where no repository knows it.
+
+    Only objects are looked at: no filter and no program of the repository's configuration runs.
+    """
+    words = ("blame", "--no-textconv", "--line-porcelain", "HEAD", "--", f"./{file}")
+    try:
+        told = _asked(estate, *words)
+    except StorageError:
+        return {}
+    found: dict[int, Touched] = {}
+    commit, number, author, day = "", 0, "", ""
+    for row in (told or b"").decode("utf-8", "replace").split("\n"):
+        if re.match(r"^[0-9a-f]{40,64} \d+ \d+", row):
+            commit, _, number = row.split()[0], *map(int, row.split()[1:3])
+        elif row.startswith("author "):
+            author = row.removeprefix("author ")
+        elif row.startswith("author-time "):
+            moment = int(row.removeprefix("author-time "))
+            day = f"{datetime.fromtimestamp(min(max(moment, 0), 32_503_680_000), UTC):%Y-%m-%d}"
+        elif row.startswith("\t"):
+            found[number] = Touched(day, author, commit[:10])
+    return found
+
+
+def committed(estate: Path, file: str) -> bytes | None:
+    """A file as it was committed last; None if it was not."""
+    try:
+        return _asked(estate, "cat-file", "blob", f"HEAD:./{file}")
+    except StorageError:
+        return None

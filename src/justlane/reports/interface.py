@@ -78,6 +78,7 @@ PRESENTERS = {
     "ProbeResult": "justlane.reports.probe",
     "Pulled": "justlane.reports.pulled",
     "Reach": "justlane.reports.reach",
+    "ReviewStatus": "justlane.reports.review_status",
     "Roles": "justlane.reports.roles",
     "Rules": "justlane.reports.rules",
     "ScopeTree": "justlane.reports.scope_tree",

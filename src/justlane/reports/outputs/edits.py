@@ -167,3 +167,20 @@ class ScopeTree(TypedDict):
     scopes: list[ScopeBranch]
     left_out: int
     bindings: list[Binding]
+
+
+class ReviewStanding(TypedDict):
+    review: str
+    owner: str
+    made: str
+    by: str
+    state: str
+    asked: int
+    keep: int
+    remove: int
+    ask: int
+    outstanding: list[str]
+    to_remove: list[str]
+    gone: list[str]
+    new: list[str]
+    answered_by: list[str]

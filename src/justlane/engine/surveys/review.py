@@ -1,0 +1,134 @@
+"""What owners look through: every grant, who has it through what, and who answers for it."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Mapping
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.everybody.behind import Behind
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.redundancy.parts import Part, parts_of
+from justlane.model.bindings import Binding
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from justlane.model.scopes import platform_of
+
+MOST_NAMED = 40
+
+
+class Holder(Struct, frozen=True):
+    """Somebody who has it."""
+
+    user: str
+    through: str
+    """The group by which they come to it, where that is another one than the line names; empty otherwise."""
+
+
+class Grant(Struct, frozen=True):
+    """One thing that a line gives, or denies, to one principal."""
+
+    part: Part
+    key: str
+    """The same for the same grant, wherever its line stands."""
+    people: int
+    """Enabled people who have it; whoever has not signed in is one."""
+    holders: tuple[Holder, ...]
+    """At most `MOST_NAMED` of them."""
+    owners: tuple[Principal, ...]
+    """Who answers for the place, and for the role."""
+    role_purpose: str
+    group_purpose: str
+    place_purpose: str
+
+    @property
+    def binding(self) -> Binding:
+        """The first binding of it."""
+        return self.part.bindings[0]
+
+
+def grants(index: EstateIndex, question: Question) -> Iterator[Grant]:
+    """All grants of an estate, in the order of their lines; what platforms do by themselves is not among them."""
+    for name in index.estate.platforms:
+        prepared = index.platform(name)
+        behind = Behind(index, name, question.dated, [AUTHENTICATED, *sorted(prepared.named)])
+        known: dict[Principal, tuple[int, tuple[Holder, ...]]] = {}
+        for part in parts_of(prepared.bindings):
+            to = part.principal
+            if to not in known:
+                known[to] = _held(index, behind, to)
+            yield _grant(index, prepared, part, *known[to])
+
+
+def _grant(index: EstateIndex, prepared: PlatformIndex, part: Part, people: int, holders: tuple[Holder, ...]) -> Grant:
+    first = part.bindings[0]
+    role, scopes = prepared.platform.roles.get(first.role), prepared.platform.scopes
+    owners = [owner for owner in (_owner_of(prepared, first.scope), role.owner if role else None) if owner]
+    return Grant(
+        part,
+        key_of(first),
+        people,
+        holders,
+        tuple(dict.fromkeys(owners)),
+        role.purpose if role and not first.bundle else "",
+        _purpose(index, prepared, first.principal),
+        scopes[first.scope].purpose,
+    )
+
+
+def key_of(binding: Binding) -> str:
+    """The same for the same grant, wherever its line stands."""
+    said = [
+        str(binding.principal),
+        binding.effect.value,
+        f"bundle {binding.bundle}" if binding.bundle else binding.role,
+        "" if binding.bundle else binding.pattern or binding.scope,
+        platform_of(binding.scope),
+        str(binding.here_only),
+        repr(binding.condition),
+    ]
+    return hashlib.blake2b("\0".join(said).encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()
+
+
+def _owner_of(prepared: PlatformIndex, address: str) -> Principal | None:
+    """Who answers for a place: the nearest scope above that says so."""
+    parts = address.split("/")
+    for depth in range(len(parts), 0, -1):
+        owner = prepared.platform.scopes["/".join(parts[:depth])].owner
+        if owner is not None:
+            return owner
+    return None
+
+
+def _purpose(index: EstateIndex, prepared: PlatformIndex, to: Principal) -> str:
+    if to.kind is PrincipalKind.LOCAL_GROUP:
+        return prepared.platform.local_groups[to.name].purpose
+    if to.kind is PrincipalKind.GROUP:
+        return index.estate.directory.groups[to.name].purpose
+    return index.estate.directory.users[to.name].name if to.kind is PrincipalKind.USER else ""
+
+
+def _held(index: EstateIndex, behind: Behind, to: Principal) -> tuple[int, tuple[Holder, ...]]:
+    import numpy as np
+
+    if to == ANONYMOUS:
+        return 1, (Holder("whoever has not signed in", ""),)
+    users = np.flatnonzero(behind.any_of([to])[: behind.nobody])
+    direct = _direct(index, to)
+    some = [behind.login(int(user)) for user in users[:MOST_NAMED].tolist()]
+    return len(users), tuple(Holder(login, "" if login in direct else _through(index, login, to)) for login in some)
+
+
+def _direct(index: EstateIndex, to: Principal) -> Mapping[str, object]:
+    if to.kind is PrincipalKind.GROUP:
+        members = index.estate.directory.groups[to.name].members
+        return {m.member.name: m for m in members if m.member.kind is PrincipalKind.USER}
+    return {to.name: to} if to.kind is PrincipalKind.USER else {}
+
+
+def _through(index: EstateIndex, login: str, to: Principal) -> str:
+    if to.kind is not PrincipalKind.GROUP:
+        return ""
+    steps = index.membership.way_into(login, to)
+    return steps[0].group.name if steps else ""
