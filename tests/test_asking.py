@@ -210,7 +210,7 @@ class StartingTest(EstateTest):
         for user, action, scope, role, group, owner in (
             ("joost.baan", "restart-station", "fieldnet/north/harbour/nb-07", "station-keeper", "northern-crew", "imke.vos"),
             ("tamsin.quill", "publish-release", "buildyard/release/live", "release-publisher", "release-managers", "marit.dyke"),
-            ("odd.pilcher", "see-station", "fieldnet/north", None, None, None),
+            ("odd.pilcher", "see-station", "fieldnet/north", None, None, "imke.vos"),
         ):
             said = self.run_lane("ask", user, action, scope, "--for-user", "--format", "json").json
             seen = {one["scope"] for one in self.run_lane("reach", user, "--see", "--format", "json").json["sees"]} | {scope}

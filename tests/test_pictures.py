@@ -15,10 +15,10 @@ from hypothesis import strategies as st
 
 from justlane.engine.decision.deciding import Question, judge
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.measures.in_hands import in_hands
+from justlane.engine.measures.likeness import in_order
 from justlane.engine.surveys.glance import glance
 from justlane.engine.surveys.grid import grid_at
-from justlane.engine.surveys.in_hands import in_hands
-from justlane.engine.surveys.likeness import in_order
 from justlane.model.circumstances import Outcome
 from justlane.model.estate import Estate
 from tests.drawing import NOW, estates

@@ -118,7 +118,7 @@ def sensitive(**given: Any) -> None:
     Ends with 0.
     """
     from justlane.engine.decision.deciding import Question
-    from justlane.engine.surveys.in_hands import in_hands
+    from justlane.engine.measures.in_hands import in_hands
     from justlane.reports.charts import of_sensitive
 
     index = options.indexed(given["folder"])
@@ -139,7 +139,7 @@ def roles(**given: Any) -> None:
     Ends with 0.
     """
     from justlane.engine.decision.deciding import Question
-    from justlane.engine.surveys.role_sizes import role_sizes
+    from justlane.engine.measures.role_sizes import role_sizes
     from justlane.reports.charts import of_roles
 
     index = options.indexed(given["folder"])
@@ -160,7 +160,7 @@ def flow(**given: Any) -> None:
     Ends with 0.
     """
     from justlane.engine.decision.deciding import Question
-    from justlane.engine.surveys.flows import flows
+    from justlane.engine.measures.flows import flows
     from justlane.reports.charts import of_flow
 
     index = options.indexed(given["folder"])

@@ -7,10 +7,10 @@ from typing import Any
 
 from msgspec import Struct
 
+from justlane.engine.measures.flows import Flow
+from justlane.engine.measures.in_hands import InHands
+from justlane.engine.measures.role_sizes import RoleSize
 from justlane.engine.surveys.administrators import Administrators
-from justlane.engine.surveys.flows import Flow
-from justlane.engine.surveys.in_hands import InHands
-from justlane.engine.surveys.role_sizes import RoleSize
 from justlane.files.over_time import OverTime
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet

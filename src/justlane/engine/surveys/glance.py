@@ -15,7 +15,7 @@ from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
 from justlane.engine.facts.people import Person
-from justlane.engine.surveys.likeness import in_order
+from justlane.engine.measures.likeness import in_order
 from justlane.model.scopes import platform_of
 
 

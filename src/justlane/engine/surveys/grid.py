@@ -111,7 +111,7 @@ def _merged(found: Sequence[Found], actions: Sequence[str]) -> list[Found]:
 
 def together(grid: Grid) -> Grid:
     """The same grid, rows beside rows and columns beside columns that they are like."""
-    from justlane.engine.surveys.likeness import in_order
+    from justlane.engine.measures.likeness import in_order
 
     having = [n for n, row in enumerate(grid.rows) if any(outcome is not Outcome.NO for outcome in row.outcomes)]
     if not having:

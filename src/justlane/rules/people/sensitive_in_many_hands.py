@@ -30,7 +30,7 @@ OPTIONS: Options = {
 
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each sensitive action that more people hold somewhere than may."""
-    from justlane.engine.surveys.in_hands import in_hands
+    from justlane.engine.measures.in_hands import in_hands
 
     most = at.number("at most")
     for prepared in at.platforms():
