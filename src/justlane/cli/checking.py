@@ -87,7 +87,7 @@ def check(ctx: click.Context, /, **given: Any) -> None:
     place = options.folder_of(given["folder"])
     loaded = load(place, read_people)
     keep(place, loaded)
-    result = _checked(place, loaded, given["only"], given["since"] or "")
+    result = checked(place, loaded, given["only"], given["since"] or "")
     if given["fix"]:
         _mend(ctx, result, given)
     show("Checked", result, given["form"])
@@ -95,7 +95,8 @@ def check(ctx: click.Context, /, **given: Any) -> None:
     ctx.exit(2 if bad else 1 if result.count(Severity.WARNING) else 0)
 
 
-def _checked(place: Path, loaded: Loaded, only: tuple[str, ...], since: str) -> Checked:
+def checked(place: Path, loaded: Loaded, only: tuple[str, ...], since: str) -> Checked:
+    """All that is found in an estate that was read, by some rules (none for all), or what is new since a revision."""
     from justlane.files.disk.lines import lines_at
     from justlane.reports.checked import Checked
     from justlane.rules.inspection import Flaw

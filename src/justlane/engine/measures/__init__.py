@@ -1,1 +1,1 @@
-"""Numbers that charts show: in how many hands something is, how large roles are, what flows where, what is like what."""
+"""Numbers that charts show: in how many hands something is, how large roles are, what flows where, and likeness."""

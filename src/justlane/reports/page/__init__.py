@@ -1,0 +1,1 @@
+"""The estate as one HTML page: `gathered` collects what it shows, `written` puts it into the template."""
