@@ -65,11 +65,11 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
 
 
 def _probed(path: Path) -> Probed:
+    from justlane.files.disk.beneath import read_typed
     from justlane.reports.page.gathered import probed
 
     try:
-        with path.open("rb") as handle:
-            content = handle.read(_MOST_BYTES + 1)
+        content = read_typed(path, _MOST_BYTES)
     except OSError as error:
         raise UsageError(f"--probe: {path} cannot be read: {error.strerror}", "name a result of probe") from error
     try:

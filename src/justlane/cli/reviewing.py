@@ -184,8 +184,11 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
 
 
 def _content(path: Path) -> bytes:
+    from justlane.files.disk.beneath import read_typed
+    from justlane.reports.review_sheets import MOST_BYTES
+
     try:
-        return path.read_bytes()
+        return read_typed(path, MOST_BYTES)
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror}", "name a workbook that came back") from error
 

@@ -48,5 +48,7 @@ class Role(Struct, frozen=True):
     """Free words by which it is found."""
     copied_from: str = ""
     """The role that it was a copy of in the beginning."""
+    owner_source: Source | None = None
+    """The line that names the owner."""
     ships_with: tuple[Pattern, ...] = ()
     """Of a built-in role, what it held when it came; none if nobody wrote it down."""

@@ -29,6 +29,8 @@ class Scope(Struct, frozen=True):
     gathers: tuple[Gathered, ...] = ()
     owner: Principal | None = None
     """Who answers for it, and for what it contains unless that says somebody else."""
+    owner_source: Source | None = None
+    """The line that says so."""
 
     @property
     def parent(self) -> str | None:

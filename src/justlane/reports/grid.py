@@ -7,6 +7,7 @@ from typing import Any
 
 from justlane.engine.surveys.grid import Grid, GridRow
 from justlane.model.circumstances import Outcome
+from justlane.model.errors import UsageError
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
@@ -20,7 +21,8 @@ _NAMES_ROOM = 34
 
 
 def plain(result: Grid) -> dict[str, Any]:
-    """The grid as JSON values."""
+    """The grid as JSON values. UsageError if it is too large to be whole."""
+    _require_whole(result)
     return {
         "platform": result.platform,
         "within": result.within,
@@ -32,8 +34,19 @@ def plain(result: Grid) -> dict[str, Any]:
     }
 
 
+def _require_whole(result: Grid) -> None:
+    if result.left_rows:
+        classes = counted(len(result.rows) + result.left_rows, "access class", "access classes")
+        message = f"the grid is too large to be written whole: {classes}, {len(result.columns):,} kinds of places"
+        raise UsageError(message, "name a smaller SCOPE; or take `justlane export`, which has all of it by class")
+
+
 def sheet(result: Grid) -> Sheet:
-    """One row for each person or group, one column for each place or action; nobody and nothing is left out."""
+    """One row for each person or group, one column for each place or action; nobody and nothing is left out.
+
+    UsageError if it is too large to be whole.
+    """
+    _require_whole(result)
     places = {place: number for number, some in enumerate(result.columns) for place in some}
     ordered = sorted(places)
     rows = [(name, *(row.outcomes[places[p]].value for p in ordered)) for row in result.rows for name in row.names]
@@ -75,6 +88,9 @@ def _lines(result: Grid, width: int) -> Iterator[Line]:
     if len(rows) < len(some) or len(shown) < len(having):
         left = f"{len(some) - len(rows):,} more rows and {len(having) - len(shown):,} more columns"
         yield line(f"and {left}: --format csv has them all")
+    if result.left_rows:
+        people = counted(result.left_people, "group") if result.of_groups else f"{result.left_people:,} people"
+        yield line(f"and {result.left_rows:,} access classes more, with {people}: name a smaller SCOPE to see them")
     nothing = sum(len(column) for n, column in enumerate(result.columns) if n not in having)
     if nothing:
         what = counted(nothing, "action" if result.of == "place" else "place")

@@ -23,7 +23,7 @@ SHOWN = (
 )  # fmt: skip
 COLUMNS = ("row", *DECIDED, *SHOWN)
 _MARK = "review"
-_MOST_BYTES = 64 << 20
+MOST_BYTES = 64 << 20
 _MOST_UNPACKED = 512 << 20
 _WIDTHS = {"row": 9, "decision": 11, "comment": 24, "people": 8, "line": 24, "at": 30, "role": 20, "given to": 22}
 
@@ -113,8 +113,8 @@ def _put(sheet: Any, row: int, column: int, value: str) -> None:
 
 def read(name: str, content: bytes) -> Returned:
     """A sheet that came back. UsageError for what is none."""
-    if len(content) > _MOST_BYTES:
-        raise UsageError(f"{name} has {len(content):,} bytes", f"a review has at most {_MOST_BYTES:,}")
+    if len(content) > MOST_BYTES:
+        raise UsageError(f"{name} has {len(content):,} bytes", f"a review has at most {MOST_BYTES:,}")
     rows = _of_workbook(name, content) if content.startswith(b"PK") else _of_csv(name, content)
     if len(rows) < 2 or not rows[0] or rows[0][0] != _MARK:
         raise UsageError(f"{name}:1: found no review", "take the file that `justlane review out` wrote")

@@ -82,18 +82,9 @@ class Known:
         """How many people who may sign in a principal stands for; whoever has not signed in is one."""
         if principal == ANONYMOUS:
             return 1
-        if principal == AUTHENTICATED:
-            return self.behind(platform).count(principal)
-        return self._counts(platform)[principal]
-
-    def _counts(self, platform: str) -> Mapping[Principal, int]:
         if platform not in self._people:
-            import numpy as np
-
-            behind = self.behind(platform)
-            numbers = np.bincount(behind.name[behind.user < behind.nobody], minlength=len(behind.names))
-            self._people[platform] = dict(zip(behind.names, numbers.tolist(), strict=True))
-        return self._people[platform]
+            self._people[platform] = self.behind(platform).counts()
+        return self._people[platform][principal]
 
     def spare(self, platform: str) -> list[Spare]:
         """What could be taken out of a platform's lines without changing anything."""

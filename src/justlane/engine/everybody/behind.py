@@ -86,6 +86,14 @@ class Behind:
         """How many enabled users a name stands for; `anonymous` for none of them."""
         return int(self.any_of([name])[: self.nobody].sum())
 
+    def counts(self) -> dict[Principal, int]:
+        """How many enabled users each name stands for, all at once; `anonymous` for none of them."""
+        found = np.bincount(self.name[self.user < self.nobody], minlength=len(self.names))
+        counted = dict(zip(self.names, found.tolist(), strict=True))
+        if self.everyone:
+            counted[AUTHENTICATED] = int(self.there[: self.nobody].sum())
+        return counted
+
     def any_of(self, names: Iterable[Principal]) -> Flags:
         """Whether one of some names stands for each. Shape (users + 1,)."""
         wanted = np.zeros(len(self.names) + 1, np.bool_)

@@ -26,10 +26,11 @@ def flows(index: EstateIndex, platform: str, question: Question) -> list[Flow]:
     """All that the lines of a platform give today, each once, the most people first."""
     prepared = index.platform(platform)
     behind = Behind(index, platform, question.dated, prepared.named)
+    counts = behind.counts()
     found: dict[tuple[str, str, str], int] = {}
     for b in prepared.bindings:
         if b.allows and in_dates(b.condition, question.dated, index.estate.time_zone):
-            people = 1 if b.principal.kind is PrincipalKind.ANONYMOUS else behind.count(b.principal)
+            people = 1 if b.principal.kind is PrincipalKind.ANONYMOUS else counts[b.principal]
             if people:
                 found[str(b.principal), b.role, b.scope] = people
     listed = [Flow(*key, people) for key, people in found.items()]

@@ -22,6 +22,11 @@ if TYPE_CHECKING:
     from justlane.engine.everybody.lists import Ints
 
 
+MOST_FIELDS = 4_000_000
+"""So many fields there are at most; of a larger grid the rows with the most are shown."""
+_FEWEST_ROWS = 200
+
+
 class GridRow(Struct, frozen=True):
     """People (or groups) who have the same at every place."""
 
@@ -44,6 +49,10 @@ class Grid(Struct, frozen=True):
     """Places, or actions, that are alike for everybody; those that are like each other stand together."""
     rows: tuple[GridRow, ...]
     """Those that are like each other stand together; those with nothing anywhere last."""
+    left_rows: int = 0
+    """How many rows more there are than fit; then those with the most are here."""
+    left_people: int = 0
+    """How many people (or groups) stand in them."""
 
     @property
     def somebody(self) -> bool:
@@ -160,8 +169,9 @@ def _laid_out(
     sizes = [len(numbers) for numbers in ordered]
     at = {number: place for place, numbers in enumerate(ordered) for number in numbers}
     place_of = [at[number_of[some.places[0]]] for some in found]
+    shown, left_rows, left_people = _heaviest(people, found, len(ordered))
     weighed: list[tuple[int, GridRow]] = []
-    for names, having in people:
+    for names, having in shown:
         held: dict[int, Outcome] = {place_of[one]: found[one].change[0] for one in having}
         outcomes = [Outcome.NO] * len(ordered)
         for place, outcome in held.items():
@@ -170,7 +180,19 @@ def _laid_out(
         weighed.append((weight, GridRow(tuple(sorted(names)), tuple(outcomes))))
     weighed.sort(key=lambda item: (-item[0], item[1].names))
     laid = tuple(tuple(places[number] for number in numbers) for numbers in ordered)
-    return replace(empty, columns=laid, rows=tuple(row for _, row in weighed))
+    rows = tuple(row for _, row in weighed)
+    return replace(empty, columns=laid, rows=rows, left_rows=left_rows, left_people=left_people)
+
+
+def _heaviest(
+    people: Sequence[tuple[list[str], list[int]]], found: Sequence[Found], columns: int
+) -> tuple[Sequence[tuple[list[str], list[int]]], int, int]:
+    """As many rows as fit, those with the most first; how many rows and people are left out."""
+    most = max(_FEWEST_ROWS, MOST_FIELDS // max(columns, 1))
+    if len(people) <= most:
+        return people, 0, 0
+    order = sorted(people, key=lambda row: -sum(len(found[one].places) for one in row[1]))
+    return order[:most], len(people) - most, sum(len(names) for names, _ in order[most:])
 
 
 _WEIGHT = {Outcome.YES: 2, Outcome.ONLY_IF: 1, Outcome.NO: 0}

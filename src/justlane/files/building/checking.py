@@ -33,11 +33,9 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     if estate.owners:
         text = declared.files[0].text
         for group, owner in estate.owners.items():
-            source = text.key("owners", f"group {group}")
-            found += [
-                *lookup.principal(Principal(PrincipalKind.GROUP, group), source),
-                *lookup.principal(owner, source),
-            ]
+            key = ("owners", f"group {group}")
+            found += lookup.principal(Principal(PrincipalKind.GROUP, group), text.key(*key))
+            found += lookup.principal(owner, text.source(*key))
     found += check_heads(lookup, declared)
     if not any(finding.severity is Severity.ERROR for finding in found):  # roles and places are what they seem
         found += check_delegations(lookup, declared)

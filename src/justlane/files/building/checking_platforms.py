@@ -123,7 +123,7 @@ def _scopes(lookup: Lookup, platform: Platform) -> Found:
             message = f"found a scope of kind {PLATFORM_KIND!r} inside a platform"
             yield error("wrong-value", scope.source, message, "name its kind in the platform's own word")
         if scope.owner:
-            yield from lookup.principal(scope.owner, scope.source)
+            yield from lookup.principal(scope.owner, scope.owner_source or scope.source)
         if scope.gathers and scope.kind != RESOURCE_GROUP_KIND:
             message = f"a scope of kind {scope.kind!r} gathers others; only a {RESOURCE_GROUP_KIND} does"
             yield error("wrong-value", scope.source, message, f"write `is: {RESOURCE_GROUP_KIND}`")
@@ -146,7 +146,7 @@ def check_roles(lookup: Lookup, platform: Platform) -> Found:
         for pattern in (*role.allows, *role.ships_with):
             yield from lookup.pattern(platform, pattern.text, pattern.source)
         if role.owner:
-            yield from lookup.principal(role.owner, role.source)
+            yield from lookup.principal(role.owner, role.owner_source or role.source)
         if role.copied_from:
             yield from lookup.name(role.copied_from, platform.roles, "role", role.source)
 

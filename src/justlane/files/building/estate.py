@@ -113,7 +113,8 @@ def zone_of(root: EstateFile) -> str:
 
 def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) -> Platform:
     owner = principal_of(shape.owner) if shape.owner else None
-    root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"), owner=owner)
+    said = text.source("owner") if owner else None
+    root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"), owner=owner, owner_source=said)
     scopes = {root.address: root}
     for address, here, scope in _walk(shape.scopes, root.address, ("scopes",)):
         scopes[address] = _scope(text, address, here, scope)
@@ -235,7 +236,8 @@ def _connection(text: Text, shape: ConnectionShape) -> Connection:
 def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:
     gathers = tuple(Gathered(item, text.source(*here, "gathers", place)) for place, item in enumerate(shape.gathers))
     owner = principal_of(shape.owner) if shape.owner else None
-    return Scope(address, shape.kind, shape.purpose, text.key(*here), shape.has, gathers, owner)
+    said = text.source(*here, "owner") if owner else None
+    return Scope(address, shape.kind, shape.purpose, text.key(*here), shape.has, gathers, owner, said)
 
 
 def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> Iterator[tuple[str, Role]]:
@@ -275,6 +277,7 @@ def _role(text: Text, name: str, shape: RoleShape) -> Role:
         built_in=shape.built_in,
         kinds=shape.kinds,
         copied_from=shape.copied_from,
+        owner_source=text.source(*at, "owner") if shape.owner else None,
         ships_with=_patterns(text, shape.ships_with, *at, "ships with"),
     )
 

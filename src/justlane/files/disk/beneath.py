@@ -109,6 +109,13 @@ def read(top: Path, name: str | Path) -> bytes:
         return content_of(handle)
 
 
+def read_typed(path: Path, most: int) -> bytes:
+    """What a file that the person named holds, at most so many bytes and one more. OSError if it cannot be read."""
+    handle = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    with os.fdopen(handle, "rb") as file:
+        return file.read(most + 1)
+
+
 def content_of(handle: int) -> bytes:
     """All that an open file holds."""
     with os.fdopen(os.dup(handle), "rb") as file:

@@ -46,9 +46,8 @@ def grid(result: Grid) -> Figure:
     inside = "" if result.of == "place" else f"{result.within}/"
     columns = [_several([name.removeprefix(inside) for name in names], _PLACE_ROOM) for names in result.columns]
     across = "actions" if result.of == "place" else f"places in {result.within}"
-    return _drawn(
-        _board(heading(result), result.of_groups, across, columns, rows, ("yes", "only if", "no"), result.rows)
-    )
+    legend, more = ("yes", "only if", "no"), (result.left_rows, result.left_people)
+    return _drawn(_board(heading(result), result.of_groups, across, columns, rows, legend, more))
 
 
 def glance(result: Glance) -> Figure:
@@ -60,7 +59,7 @@ def glance(result: Glance) -> Figure:
     ]
     columns = [short_name(column, _PLACE_ROOM) for column in result.columns]
     title = "How much of what can be done there"
-    return _drawn(_board(title, result.of_groups, "places", columns, rows, ("full", "some", "none"), result.rows))
+    return _drawn(_board(title, result.of_groups, "places", columns, rows, ("full", "some", "none"), (0, 0)))
 
 
 def _share(field: Field, cells: int) -> float:
@@ -76,18 +75,19 @@ def _board(
     columns: Sequence[str],
     rows: Sequence[tuple[Sequence[str], list[float]]],
     legend: tuple[str, str, str],
-    every: Sequence[object],
+    more: tuple[int, int],
 ) -> _Board:
-    """What is to be drawn, cut to what can be read."""
+    """What is to be drawn, cut to what can be read; `more`: how many classes, with how many people, are not here."""
     kept = [n for n in range(len(columns)) if any(marks[n] for _, marks in rows)][:_MOST_COLUMNS]
     shown = rows[:_MOST_ROWS]
     one = "group" if of_groups else "person"
     named = [(_several(names, _NAME_ROOM), [marks[n] for n in kept]) for names, marks in shown]
-    everybody = sum(len(names) for names, _ in rows)
-    classes = counted(len(rows), "access class", "access classes")
+    everybody = sum(len(names) for names, _ in rows) + more[1]
+    every = len(rows) + more[0]
+    classes = counted(every, "access class", "access classes")
     told = f"{counted(everybody, one, 'groups' if of_groups else 'people')} in {classes}"
     left = [
-        *([f"{len(rows) - len(shown):,} more classes"] if len(shown) < len(rows) else []),
+        *([f"{every - len(shown):,} more classes"] if len(shown) < every else []),
         *([f"{len(columns) - len(kept):,} more columns, most of them empty"] if len(kept) < len(columns) else []),
     ]
     about = f"{told}; those that are alike stand together" + (f"; not drawn: {', '.join(left)}" if left else "")

@@ -44,9 +44,9 @@ def _owned(at: Inspection) -> Iterator[tuple[Source, str, Principal]]:
     for platform in at.estate.platforms.values():
         for role in platform.roles.values():
             if role.owner:
-                yield role.source, f"the role {role.name}", role.owner
+                yield role.owner_source or role.source, f"the role {role.name}", role.owner
         for scope in platform.scopes.values():
             if scope.owner:
-                yield scope.source, scope.address, scope.owner
+                yield scope.owner_source or scope.source, scope.address, scope.owner
     for group, owner in at.estate.owners.items():
         yield Source("estate.yaml"), f"group {group}", owner
