@@ -268,6 +268,8 @@ class DemoTest(EstateTest):
             "yes  lotte.marsh may read-log",
             "no  joost.baan may not restart-station",
             "vik.sorrel may do something at ",
+            "nobody gains or loses anything",
+            "What is missing is the group northern-crew",
             "4 people may manage-crew",
             "only if  yara.flint may correct-series",
             "all 20 expectations hold",
@@ -282,5 +284,6 @@ class DemoTest(EstateTest):
             url = next(line for line in path.read_text().splitlines() if "url: " in line).split()[-1]
             with self.assertRaises(httpx.ConnectError):
                 httpx.get(url, trust_env=False)
+        self.assertIn(b"For a successor", (folder / "estate.html").read_bytes())
         self.assertEqual(os.stat(folder / "secrets" / "fieldnet.token").st_mode & 0o777, 0o600)
         self.assertIn("is not empty", self.run_lane("new", str(folder)).err)

@@ -37,7 +37,8 @@ PLATFORMS = {
 _BUOY = "fieldnet/north/harbour/nb-07"
 
 WALK: list[tuple[str, list[list[str]]]] = [
-    ("Read the directory and check the estate: one leaver is still bound", [["check"]]),
+    ("Read the directory and check the estate: what is wrong, and what follows from it", [["check"]]),
+    ("What could go without changing anything for anybody", [["tidy", "--dry-run"]]),
     (
         "May Lotte, of the northern crew, read the log of a buoy in the south? Yes, and why",
         [["ask", "lotte.marsh", "read-log", "fieldnet/south/bar/sb-11"]],
@@ -46,6 +47,11 @@ WALK: list[tuple[str, list[list[str]]]] = [
         "May Joost, of the southern crew, restart one in the north? No, and what would change it",
         [["ask", "joost.baan", "restart-station", _BUOY]],
     ),
+    (
+        "The same for Joost himself, to be pasted into his ticket",
+        [["ask", "joost.baan", "restart-station", _BUOY, "--for-user"]],
+    ),
+    ("Everybody beside everything, at a glance", [["glance", "--groups"]]),
     ("All that the contractor Vik reaches", [["reach", "vik.sorrel"]]),
     ("Everyone who may choose the harbour's crew", [["holders", "manage-crew", "fieldnet/north/harbour"]]),
     (
@@ -61,6 +67,7 @@ WALK: list[tuple[str, list[list[str]]]] = [
         [["align", name, "--yes", "--because", "first set-up"] for name in PLATFORMS],
     ),
     ("Prove it: ask and try, as every person", [["probe", name] for name in PLATFORMS]),
+    ("The whole estate as one page, for whoever takes it over: estate.html", [["report", "estate.html"]]),
     (
         "A role made from another one, without what is not meant; given at a resource group, proved, and taken back",
         [
@@ -112,6 +119,9 @@ The estate stays in {folder}. Try next:
   justlane suggest joost.baan restart-station {buoy}
   justlane give log-reader --to auditors --at fieldnet/inland --because "They asked." --dry-run
   justlane journal show                       what was edited in this walk, and taken back
+  justlane check --fix                        mend what an edit can mend
+  justlane chart flow fieldnet --picture flow.png
+  justlane review out to-the-owners           a workbook for each owner of places and roles
 """
 
 
@@ -227,6 +237,6 @@ def _await(name: str, folder: Path, process: subprocess.Popen[bytes], patience_s
 def _run(command: Sequence[str], folder: Path) -> None:
     """One command of the walk, its output where ours goes. A no or a difference is part of the show."""
     sys.stdout.flush()
-    code = subprocess.run(_arguments(command, folder), check=False).returncode
+    code = subprocess.run(_arguments(command, folder), cwd=folder, check=False).returncode
     if code not in (0, 1):
         raise OutsideError(f"`justlane {_spelt(command)}` ended with {code}", "see its message above")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-from importlib.resources import files
 from typing import Any
 
 from justlane.model.secrecy import without_secrets
@@ -21,13 +20,14 @@ def page(what: Page) -> bytes:
     """The page as UTF-8."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
-    room = files("justlane.reports.page")
-    style, script = ((room / name).read_text("utf-8") for name in ("page.css", "page.js"))
     environment = Environment(
         loader=PackageLoader("justlane.reports.page", ""), autoescape=True, undefined=StrictUndefined,
         trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
     environment.filters["seen"] = _seen
+    loader = environment.loader
+    assert loader is not None
+    style, script = (loader.get_source(environment, name)[0] for name in ("page.css", "page.js"))
     found = environment.get_template("page.html.j2").render(
         **values_of(what), style=style, script=script, policy=_policy(style, script),
         data=_embedded(data_of(what.index, what.moment)),
