@@ -187,10 +187,7 @@ def _mend(ctx: click.Context, result: Checked, given: dict[str, Any]) -> None:
         show("Checked", result, given["form"])
         ctx.exit(1 if result.count(Severity.WARNING) else 0)
     editing = begun(given)
-    left = carry_out(editing.draft, editing.index, fixes)
-    if left:
-        say(f"{counted(len(left), 'edit')} of lines that change here already {'is' if len(left) == 1 else 'are'} left: "
-            "run it again for them")  # fmt: skip
+    carry_out(editing.draft, editing.index, fixes)
     reason = (
         given["because"].strip()
         or f"Mends what check found: {', '.join(sorted({f.rule for f in result.flaws if f.fix}))}."

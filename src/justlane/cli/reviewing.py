@@ -19,6 +19,7 @@ from justlane.cli.terminal import say, show, tell
 from justlane.directories.interface import read_people
 from justlane.files.disk.identity import who
 from justlane.files.reviews import DECISIONS, Answered, Asked, Review, keep, name_of, review, reviews, state_of
+from justlane.model.edits import Edit, Withdraw
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted, did_you_mean
 from justlane.model.people import Principal, PrincipalKind
@@ -154,7 +155,6 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
     """
     from justlane.engine.surveys.review import key_of
     from justlane.files.editing.carrying import carry_out
-    from justlane.model.edits import Withdraw
     from justlane.reports.review_sheets import read
 
     editing = begun(given)
@@ -174,13 +174,19 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
         _tell(one, set(current))
         if not given["dry_run"]:
             keep(place, one)
-    edits = [Withdraw(tuple(current[key])) for key in sorted(removed & current.keys())]
-    left = carry_out(editing.draft, editing.index, edits)
-    if left:
-        say(f"{counted(len(left), 'removal')} of lines that change here already: read it in again for them")
+    carry_out(editing.draft, editing.index, _removals(current, removed))
     names = ", ".join(one.name for one in answered)
     reason = given["because"].strip() or f"Review {names}, answered by {person}."
     settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(one.owner for one in answered)))
+
+
+def _removals(current: Mapping[str, list[Binding]], removed: set[str]) -> list[Edit]:
+    """What takes grants out, each of the lines that give one on its own."""
+    found: dict[tuple[str, object], list[Binding]] = {}
+    for key in sorted(removed & current.keys()):
+        for binding in current[key]:
+            found.setdefault((key, binding.source), []).append(binding)
+    return [Withdraw(tuple(some)) for some in found.values()]
 
 
 def _content(path: Path) -> bytes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
@@ -67,6 +67,7 @@ class Known:
         self._spare: dict[str, list[Spare]] = {}
         self._administrators: dict[str, Administrators] = {}
         self._people: dict[str, Mapping[Principal, int]] = {}
+        self._gone: dict[str, list[Binding]] = {}
         self._needs: dict[str, Needs] = {}
 
     def behind(self, platform: str) -> Behind:
@@ -95,6 +96,22 @@ class Known:
                 self.index, platform, self.question, self._progress, self.needs(platform)
             )
         return self._spare[platform]
+
+    def can_go(self, bindings: Sequence[Binding]) -> bool:
+        """Whether bindings of one platform can be taken out, after all that other findings take out already, without
+        changing anything: what gives nothing to anybody may still close a place that would be open without it."""
+        platform = platform_of(bindings[0].scope)
+        needs = self.needs(platform)
+        if platform not in self._gone:
+            self._gone[platform] = [b for one in self.spare(platform) if one.together for b in one.part.bindings]
+        gone = self._gone[platform]
+        if all(b in gone for b in bindings):
+            return True
+        own = [b for b in needs.bindings if b in bindings]
+        if needs.changes_anything(own, gone):
+            return False
+        gone += own
+        return True
 
     def needs(self, platform: str) -> Needs:
         """What each line of a platform is needed for, today."""

@@ -35,6 +35,7 @@ RULES = {
     "deny-without-effect": "justlane.rules.bindings.deny_without_effect",
     "disabled-but-bound": "justlane.rules.people.disabled_but_bound",
     "duties-in-one-hand": "justlane.rules.people.duties_in_one_hand",
+    "editor-locked-out": "justlane.rules.administration.editor_locked_out",
     "everybody-may-sign-in": "justlane.rules.openness.everybody_may_sign_in",
     "everybody-sees": "justlane.rules.openness.everybody_sees",
     "group-without-people": "justlane.rules.people.group_without_people",

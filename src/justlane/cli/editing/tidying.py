@@ -52,11 +52,8 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
     going = _whole([part for one in found for part in one.going], index)
     for one in found:
         say(_told(one))
-    left = carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
-    gone = [some for some in going if Withdraw(some) not in left]
-    if left:
-        say(f"{counted(len(left), 'part')} of lines that change here already: run it again for them")
-    remarks = [Remark("not-needed", f"{Part(some)} changes nothing", some[0].source) for some in gone]
+    carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
+    remarks = [Remark("not-needed", f"{Part(some)} changes nothing", some[0].source) for some in going]
     reason = given["because"].strip() or "The lines that are left say the same."
     settle(ctx, editing, reason=reason, about=lambda after: remarks)
 

@@ -38,8 +38,8 @@ class Fewest(Struct, frozen=True):
 
 def fewest(index: EstateIndex, platform: str, question: Question, progress: Progress | None = None) -> Fewest:
     """The largest choice of lines that can all go without changing any cell, today or later."""
-    spare = spare_parts(index, platform, question, progress)
     days = Days(index, platform, question)
+    spare = spare_parts(index, platform, question, progress, days.today)
     parts = parts_of(days.today.bindings)
     chosen = [one.part for one in spare if one.together]
     habits = index.platform(platform).platform.habits
@@ -60,8 +60,8 @@ def fewest(index: EstateIndex, platform: str, question: Question, progress: Prog
 def _until_none(days: Days, parts: Sequence[Part], chosen: list[Part]) -> list[Part]:
     """What can go once the others are gone, such as a deny of what nothing gives any more."""
     while True:
-        known = {id(part) for part in chosen}
-        left = [part for part in parts if id(part) not in known and not days.is_over(part)]
+        known = {id(b) for part in chosen for b in part.bindings}
+        left = [part for part in parts if id(part.bindings[0]) not in known and not days.is_over(part)]
         more = going(days, left, [b for part in chosen for b in part.bindings])
         if not more:
             return chosen

@@ -127,6 +127,8 @@ class Taking(NamedTuple):
     to: frozenset[str]
     at: frozenset[str] | None
     """None for everywhere."""
+    written: frozenset[str] | None = None
+    """Instead of places, what is written: addresses and patterns."""
 
 
 def withdraw(
@@ -145,8 +147,44 @@ def withdraw(
     return sorted(lines)
 
 
+def take_parts(
+    draft: Draft,
+    source: Source,
+    parts: Sequence[Taking],
+    bindings: Sequence[Binding],
+    platforms: Sequence[PlatformIndex],
+) -> None:
+    """Take several parts out of one line, one after the other: where it had to be split, from what came of it."""
+    document = draft.window(source.file, SECTION, _starts(platforms, source.file), source.line)
+    first, count = place_of(document, source), 1
+    for taking in parts:
+        for place in range(first, first + count):
+            if _says(document, place, taking):
+                before = _length(document)
+                _take_out_at(document, place, source, taking, bindings)
+                count += _length(document) - before
+                break
+
+
+def _length(document: Document) -> int:
+    return len(document.node((SECTION,)).items) if document.has((SECTION,)) else 0
+
+
+def _says(document: Document, place: int, taking: Taking) -> bool:
+    """Whether an entry says all that is to be taken out."""
+    where = (SECTION, place)
+    effect = "give" if document.has((*where, "give")) else "deny"
+    roles = {_word(role) for role in document.values((*where, effect))}
+    to = {_word(name) for name in document.values((*where, "to"))}
+    at = set(document.values((*where, "at"))) if document.has((*where, "at")) else set[str]()
+    return taking.roles <= roles and taking.to <= to and (taking.written or frozenset()) <= at
+
+
 def _take_out(document: Document, source: Source, taking: Taking, bindings: Sequence[Binding]) -> None:
-    place = place_of(document, source)
+    _take_out_at(document, place_of(document, source), source, taking, bindings)
+
+
+def _take_out_at(document: Document, place: int, source: Source, taking: Taking, bindings: Sequence[Binding]) -> None:
     where = (SECTION, place)
     effect = "give" if document.has((*where, "give")) else "deny"
     said = {axis: document.values((*where, axis)) for axis in (effect, *_AXES)}
@@ -175,6 +213,8 @@ def _word(text: str) -> str:
 
 def _places(source: Source, written: Sequence[str], taking: Taking, bindings: Sequence[Binding]) -> list[str]:
     """Which of the addresses that a line names are to go. RefusedError for a part of what a pattern stands for."""
+    if taking.written is not None:
+        return [at for at in written if at in taking.written]
     if taking.at is None:
         return list(written)
     meant: dict[str, set[str]] = {}

@@ -125,9 +125,11 @@ def _patterns(window: Window, role: Role) -> Role:
         return role
     moved = {
         key: tuple(replace(p, source=replace(p.source, line=p.source.line + window.longer)) for p in getattr(role, key))
-        for key in ("allows", "excepts", "builds_on")
+        for key in ("allows", "excepts", "builds_on", "ships_with")
     }
-    return replace(role, **moved)
+    said = role.owner_source
+    owner = replace(said, line=said.line + window.longer) if said else None
+    return replace(role, owner_source=owner, **moved)
 
 
 def _in_order(platform: Platform, known: Iterable[Role], new: dict[str, Role]) -> list[Role]:
@@ -147,6 +149,8 @@ def _stands_below(estate: Estate, platform: Platform, window: Window) -> bool:
     more: list[Any] = [*platform.publications, *platform.ceilings, *platform.settings]
     some += [platform.administration.source] if platform.administration else []
     some += [platform.connection.source] if platform.connection else []
+    root = platform.scopes[platform.name].owner_source
+    some += [root] if root else []
     some += [one.source for one in (*more, *estate.bindings, *estate.expectations, *estate.findings)]
     addresses = iter(platform.scopes)
     some += [platform.scopes[address].source for address in (next(addresses), next(addresses, platform.name))]

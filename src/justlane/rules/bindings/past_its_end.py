@@ -36,8 +36,11 @@ def find(at: Inspection) -> Iterator[Flaw]:
             days = [b.condition.last_day for b in part.bindings]
             if all(day and day < today for day in days):
                 message = f"{part} ended on {days[0]}"
-                fix = () if part.bindings[0].bundle else (Withdraw(part.bindings),)
-                gone = "taking it out changes nothing for anybody"
+                safe = at.known.can_go(part.bindings)
+                fix = (Withdraw(part.bindings),) if safe and not part.bindings[0].bundle else ()
+                gone = (
+                    "taking it out changes nothing for anybody" if safe else f"it still closes {part.scope} to others"
+                )
                 hint = "take it out, or decide anew until when"
                 yield at.flaw(part.source, message, hint, about=about(part.bindings[0]), consequence=gone, fix=fix)
         for local in prepared.platform.local_groups.values():

@@ -31,7 +31,8 @@ def find(at: Inspection) -> Iterator[Flaw]:
         principal = binding.principal
         if principal.kind is PrincipalKind.USER and not at.estate.directory.users[principal.name].enabled:
             message = f"{binding.role} is given to {principal}, whose account is disabled"
-            fix = () if binding.bundle or binding.pattern or binding.built_in else (Withdraw((binding,)),)
+            several = binding.bundle or binding.pattern or binding.built_in
+            fix = (Withdraw((binding,)),) if not several and at.known.can_go([binding]) else ()
             names = about(binding)
             gives = at.gives_once_enabled(binding)
             yield at.flaw(binding.source, message, "take the binding out", about=names, consequence=gives, fix=fix)

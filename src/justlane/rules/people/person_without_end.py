@@ -41,3 +41,12 @@ def find(at: Inspection) -> Iterator[Flaw]:
                 message = f"{binding.role} is given to {to} at {binding.scope} in person, for ever"
                 hint = "let a group give it, or say until when: `until: YYYY-MM-DD`"
                 yield at.flaw(binding.source, message, hint, about=about(binding), consequence=at.gives(binding))
+        for local in prepared.platform.local_groups.values():
+            for held in local.members:
+                to = held.member
+                ends = held.last_day or to.kind is not PrincipalKind.USER or to.name in for_ever
+                if not ends and users[to.name].enabled:
+                    message = f"{to} is in the local group {local.name} of {prepared.platform.name} in person, for ever"
+                    names = (str(to), f"local group {local.name}", prepared.platform.name)
+                    hint = "let a group of the directory be in it, or say until when: `until: YYYY-MM-DD`"
+                    yield at.flaw(held.source, message, hint, about=names)
