@@ -174,6 +174,22 @@ def respelt(draw: random.Random, value: Any) -> Any:
     return value
 
 
+SETTINGS = b"""acting as: ada.brook
+owners:
+  group mechanics: user ada.brook
+findings:
+  person-without-end: {severity: error, but not: [ben.ferry]}
+  sensitive-in-many-hands: {at most: 1}
+  role-unheld: none
+accepted:
+  - {finding: reaches-everybody, about: group staff, because: It is so., until: 2030-12-31}
+"""
+REVIEW = b"""review,20260101-000000-user-ada-brook,for user ada.brook
+row,decision,comment,role,which is for,given to,who are,people,"who, and through what",at,a place for,when,because,last changed,findings,line
+00aa,keep,'=1,watcher,x,group staff,y,2,ada.brook,pumphall,z,,because,unknown,,pumphall.yaml:1
+"""
+
+
 class Worker:
     """One process's folder, servers and counts."""
 
@@ -187,7 +203,7 @@ class Worker:
         self.pristine["pumphall.yaml"] += MORE
         self.pristine["delegates.yaml"] = DELEGATE
         root = self.pristine["estate.yaml"].replace(b"  - pumphall.yaml\n", b"  - pumphall.yaml\n  - delegates.yaml\n")
-        self.pristine["estate.yaml"] = root + b"acting as: ada.brook\n"
+        self.pristine["estate.yaml"] = root + SETTINGS
         self.answers: Callable[[str, str], tuple[int, bytes]] = lambda method, path: (404, b"")
         self.ldap: Callable[[int, int], tuple[bytes, bool]] = lambda place, number: (b"", False)
         self.http = self._http_server()
@@ -322,7 +338,9 @@ def arguments(worker: Worker, draw: random.Random) -> list[Trouble]:
     options += ["--situation", "--signed-in-by", "--multi-factor", "--as-of", "--scope", "--user", "--person", "--with"]
     command = draw.choice(
         [["ask"], ["ask"], ["reach"], ["holders"], ["people", "show"], ["people", "find"], ["people", "groups"], ["tally"],
-         ["compare"], ["people", "changes"], ["align"], ["probe"], ["trust", "add"], ["trust", "list"], ["check", "--about"], ["x"]]
+         ["compare"], ["people", "changes"], ["align"], ["probe"], ["trust", "add"], ["trust", "list"], ["check", "--about"], ["x"],
+         ["check", "--format"], ["check", "--since"], ["check", "--only"], ["tidy", "--dry-run"], ["glance"], ["chart"], ["chart", "flow"],
+         ["grid", "--at"], ["ask", "--for-user"], ["review", "status"], ["review", "out"]]
     )  # fmt: skip
     words = [draw.choice([*known, *known, *options, *ODD]) for _ in range(draw.choice([1, 2, 3, 3, 3, 4, 6]))]
     words = [word for word in words if "\0" not in word]
@@ -331,6 +349,23 @@ def arguments(worker: Worker, draw: random.Random) -> list[Trouble]:
     if command == ["ask"] and draw.randrange(3):
         words = ["ada.brook", "repair-pump", draw.choice(["pumphall/west/pump-3", "pumphall/east/pump-1"]), *words[:2]]
     return troubles(lane(*command, *words, "--estate", str(worker.top / "kept")))
+
+
+def reviews(worker: Worker, draw: random.Random) -> list[Trouble]:
+    """Sheets of a review that somebody changed, and the register of reviews."""
+    files = dict(worker.pristine)
+    head, row = (line.split(",") for line in REVIEW.decode().replace('"who, and through what"', "who; and through what").splitlines()[1:3])
+    shown = {name.replace(";", ","): text for name, text in zip(head[3:], row[3:], strict=True)}
+    said = json.dumps({"key": "00aa", "said": shown}).encode()
+    register = b'{"name":"20260101-000000-user-ada-brook","owner":"user ada.brook","made":"x","by":"y","state":"z","asked":[' + said + b"]}"
+    files["reviews/20260101-000000-user-ada-brook.json"] = damaged(draw, register) if draw.randrange(2) else register
+    files["sheet.csv"] = damaged(draw, REVIEW)
+    if draw.randrange(3) == 0:
+        files["sheet.csv"] = b"PK\x03\x04" + damaged(draw, REVIEW)
+    place = worker.folder("reviews", files)
+    if draw.randrange(4) == 0:
+        return troubles(lane("review", "status", "--estate", str(place)))
+    return troubles(lane("review", "in", str(place / "sheet.csv"), "--by", "ada.brook", "--dry-run", "--estate", str(place)))
 
 
 def edits(worker: Worker, draw: random.Random) -> list[Trouble]:
@@ -565,7 +600,8 @@ KINDS: dict[str, tuple[Case, int]] = {
     "tables": (tables, 7),
     "arguments": (arguments, 33),
     "edits": (edits, 10),
-    "environment": (environment, 15),
+    "reviews": (reviews, 4),
+    "environment": (environment, 11),
     "SCIM": (scim, 7),
     "LDAP": (ldap, 4),
     "platform answers": (platform, 3),

@@ -22,6 +22,11 @@ FOLDER = "reviews"
 _ENDING = ".json"
 _NAME = re.compile(r"^[0-9a-z-]{6,80}$")
 DECISIONS = ("keep", "remove", "ask")
+SHOWN = (
+    "role", "which is for", "given to", "who are", "people", "who, and through what", "at", "a place for", "when",
+    "because", "last changed", "findings", "line",
+)  # fmt: skip
+"""The columns that owners see, which must come back as they went out."""
 
 
 class Answered(msgspec.Struct, frozen=True):
@@ -100,7 +105,10 @@ def review(folder: Path, name: str) -> Review:
         raise UsageError(f"{name!r} is no name of a review", "`justlane review status` lists them")
     place = f"{FOLDER}/{name}{_ENDING}"
     try:
-        return msgspec.json.decode(read(folder, place), type=Review)
+        found = msgspec.json.decode(read(folder, place), type=Review)
+        if found.name != name or any(set(one.said) != set(SHOWN) for one in found.asked):
+            raise ValueError("it is not as it was written")
+        return found
     except FileNotFoundError as error:
         raise UsageError(f"there is no review {name!r} here", "`justlane review status` lists them") from error
     except (OSError, ValueError, msgspec.MsgspecError) as error:

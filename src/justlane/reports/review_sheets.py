@@ -11,16 +11,12 @@ import zipfile
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
-from justlane.files.reviews import DECISIONS, Asked, Review
+from justlane.files.reviews import DECISIONS, SHOWN, Asked, Review
 from justlane.model.errors import UsageError
 from justlane.model.showing import cell, uncell
 
 DECIDED = ("decision", "comment")
 """The columns that the owner writes."""
-SHOWN = (
-    "role", "which is for", "given to", "who are", "people", "who, and through what", "at", "a place for", "when",
-    "because", "last changed", "findings", "line",
-)  # fmt: skip
 COLUMNS = ("row", *DECIDED, *SHOWN)
 _MARK = "review"
 MOST_BYTES = 64 << 20

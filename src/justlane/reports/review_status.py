@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from justlane.engine.surveys.review import Grant
 from justlane.files.reviews import Asked, Review
+from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -124,6 +125,8 @@ def _lines(result: Standing) -> Iterator[Line]:
 
 def _some(what: str, some: Sequence[Asked]) -> Iterator[Line]:
     for asked in some[:_MOST]:
-        yield line((f"      {what:<12}", "dim"), _said(asked), (f"  {asked.said['line']}", "dim"), hanging=" " * 18)
+        file, _, number = asked.said["line"].rpartition(":")
+        source = Source(file, int(number)) if number.isdigit() else None
+        yield line((f"      {what:<12}", "dim"), _said(asked), source=source, hanging=" " * 18)
     if len(some) > _MOST:
         yield line((f"      {what:<12}", "dim"), f"and {len(some) - _MOST:,} more")
