@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.surveys.glance import Field, Glance, GlanceRow, Much
+from justlane.engine.surveys.glance import Field, Glance, Much
 from justlane.model.names import counted
+from justlane.reports.grid import NAMES_ROOM, in_short
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
 
 _MARKS: dict[Much, Span] = {Much.FULL: ("full", "yes"), Much.SOME: ("some", "warn"), Much.NONE: ("·", "dim")}
-_MOST_ROWS, _MOST_NAMED = 100, 3
-_NAMES_ROOM, _LEAST = 34, 6
+_MOST_ROWS = 100
+_LEAST = 6
 
 
 def plain(result: Glance) -> dict[str, Any]:
@@ -47,17 +48,17 @@ def _lines(result: Glance, width: int) -> Iterator[Line]:
     rows = [row for row in result.rows if any(field.cells for field in row.fields)]
     names = _short(result.columns)
     room = max(_LEAST, *map(len, names)) + 2
-    at_once = max((width - _NAMES_ROOM) // room, 1)
+    at_once = max((width - NAMES_ROOM) // room, 1)
     for start in range(0, len(result.columns), at_once):
         yield line()
         columns = range(start, min(start + at_once, len(result.columns)))
-        yield line(" " * _NAMES_ROOM, ("".join(names[n].ljust(room) for n in columns).rstrip(), "head"))
+        yield line(" " * NAMES_ROOM, ("".join(names[n].ljust(room) for n in columns).rstrip(), "head"))
         for row in rows[:_MOST_ROWS]:
             marks: list[Span] = []
             for n in columns:
                 mark, style = _said(row.fields[n], result.cells[n])
                 marks += [(mark, style), (" " * (room - len(mark)), "")]
-            yield line((_names(row).ljust(_NAMES_ROOM), "name"), *marks)
+            yield line((in_short(row.names).ljust(NAMES_ROOM), "name"), *marks)
     if len(rows) > _MOST_ROWS:
         yield line(f"and {len(rows) - _MOST_ROWS:,} more rows: --format csv has them all")
     nothing = sum(len(row.names) for row in result.rows) - sum(len(row.names) for row in rows)
@@ -78,14 +79,3 @@ def _said(field: Field, total: int) -> Span:
     mark, style = _MARKS[field.much]
     share = min(max(round(100 * field.cells / total), 1), 99) if field.much is Much.SOME else 0
     return (f"{share}%" if share else mark), style
-
-
-def _names(row: GlanceRow) -> str:
-    for most in range(min(_MOST_NAMED, len(row.names)), 0, -1):
-        left = len(row.names) - most
-        said = ", ".join(row.names[:most]) + (f" +{left:,}" if left else "")
-        if len(said) < _NAMES_ROOM:
-            return said
-    left = len(row.names) - 1
-    tail = f" +{left:,}" if left else ""
-    return row.names[0][: _NAMES_ROOM - len(tail) - 2] + "…" + tail

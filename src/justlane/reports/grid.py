@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from justlane.engine.surveys.grid import Grid, GridRow
@@ -17,7 +17,7 @@ _COLUMN = 4
 _MOST_ROWS, _MOST_COLUMNS = 100, 60
 """More are not for reading."""
 _MOST_NAMED = 3
-_NAMES_ROOM = 34
+NAMES_ROOM = 34
 
 
 def plain(result: Grid) -> dict[str, Any]:
@@ -77,7 +77,7 @@ def _lines(result: Grid, width: int) -> Iterator[Line]:
     having = {n for row in some for n, outcome in enumerate(row.outcomes) if outcome is not Outcome.NO}
     shown = [n for n in range(len(result.columns)) if n in having][:_MOST_COLUMNS]
     rows = [row for row in some if any(row.outcomes[n] is not Outcome.NO for n in shown)][:_MOST_ROWS]
-    at_once = max((width - _NAMES_ROOM) // _COLUMN, 1)
+    at_once = max((width - NAMES_ROOM) // _COLUMN, 1)
     for start in range(0, len(shown), at_once):
         yield line()
         yield from _part(rows, shown[start : start + at_once], start + 1)
@@ -109,21 +109,22 @@ def _below(place: str, within: str) -> str:
 
 def _part(rows: list[GridRow], columns: list[int], first: int) -> Iterator[Line]:
     """Some columns; `first` is the number that the first of them has."""
-    yield line(" " * _NAMES_ROOM, ("".join(f"{first + n:<{_COLUMN}}" for n in range(len(columns))), "warn"))
+    yield line(" " * NAMES_ROOM, ("".join(f"{first + n:<{_COLUMN}}" for n in range(len(columns))), "warn"))
     for row in rows:
         marks: list[Span] = []
         for n in columns:
             mark, style = _MARKS[row.outcomes[n]]
             marks += [(mark, style), (" " * (_COLUMN - len(mark)), "")]
-        yield line((_names(row).ljust(_NAMES_ROOM), "name"), *marks)
+        yield line((in_short(row.names).ljust(NAMES_ROOM), "name"), *marks)
 
 
-def _names(row: GridRow) -> str:
-    for most in range(min(_MOST_NAMED, len(row.names)), 0, -1):
-        left = len(row.names) - most
-        said = ", ".join(row.names[:most]) + (f" +{left:,}" if left else "")
-        if len(said) < _NAMES_ROOM:
+def in_short(names: Sequence[str]) -> str:
+    """Those who share a row, in so little room."""
+    for most in range(min(_MOST_NAMED, len(names)), 0, -1):
+        left = len(names) - most
+        said = ", ".join(names[:most]) + (f" +{left:,}" if left else "")
+        if len(said) < NAMES_ROOM:
             return said
-    left = len(row.names) - 1
+    left = len(names) - 1
     tail = f" +{left:,}" if left else ""
-    return row.names[0][: _NAMES_ROOM - len(tail) - 2] + "…" + tail
+    return names[0][: NAMES_ROOM - len(tail) - 2] + "…" + tail
