@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -14,6 +14,11 @@ from justlane.cli.trusting import ask_person
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import InterruptedRunError, RefusedError
 from justlane.reports.interface import present
+
+if TYPE_CHECKING:
+    from justlane.platforms.aligning import Plan
+    from justlane.platforms.interface import Reading
+    from justlane.platforms.journal import Journal
 
 
 @click.command()
@@ -30,25 +35,23 @@ from justlane.reports.interface import present
     show_default=True,
     help="Refuse to take away more than this: cells, memberships, accounts and entries together.",
 )
+@click.option("--undo", "undone", is_flag=False, flag_value="", default=None, metavar="[RUN]", help="Take a run back.")
+@click.option("--even-so", default="", metavar="REASON", help="Although it takes administration away.")
+@click.option("--acting-as", default="", metavar="USER", help="Who you are in the directory.")
 @click.pass_context
-def align(
-    ctx: click.Context,
-    platform: str,
-    folder: Path | None,
-    form: str,
-    dry_run: bool,
-    yes: bool,
-    because: str,
-    most_removals: int,
-) -> None:
+def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
     """Make PLATFORM match what is declared.
 
     Reads what it holds, shows exactly what would change, asks, and does it. Every change is written to the journal
-    before it is sent. Stopped half-way, it can simply be run again.
+    before it is sent. Stopped half-way, it can simply be run again. With --undo what the last run changed (or the one
+    named) is brought back, as a plan of its own with its effect.
+
+    A plan that would leave nobody who administers the platform, or take administration from you, is refused.
 
     \b
-    Example:
+    Examples:
       justlane align fieldnet --dry-run
+      justlane align fieldnet --undo
 
     Ends with 0 if nothing is left to do, 1 if there are differences and they stay.
     """
@@ -56,23 +59,25 @@ def align(
     from justlane.platforms.interface import connect
     from justlane.platforms.journal import Journal
 
-    estate, place = options.opened(folder), options.folder_of(folder)
+    estate, place = options.opened(given["folder"]), options.folder_of(given["folder"])
     index = EstateIndex(estate)
     connector = connect(estate.platforms[options.known_platform(estate, platform)], place, ask_person)
     journal = Journal(place, platform)
     try:
-        if (note := journal.unfinished()) is not None:
-            stopped = f"stopped at change {note.step} of {note.of}"
-            say(f"the last align of {platform} ({note.who}, {note.when}) {stopped}; this is what is left")
-        planned = aligning.plan(index, platform, connector.read(), now())
-        show("Plan", planned, form)
-        if dry_run or not planned.steps:
+        _tell_unfinished(journal, platform)
+        reading = connector.read()
+        planned = _planned(index, platform, reading, journal, given["undone"])
+        show("Plan", planned, given["form"])
+        if given["dry_run"] or not planned.steps:
             ctx.exit(1 if planned.steps else 0)
-        aligning.refuse_too_many_removals(planned, most_removals)
-        if not yes and not _consent(len(planned.steps)):
+        aligning.refuse_too_many_removals(planned, given["most_removals"])
+        if not given["even_so"]:
+            _refuse_lockout(index, platform, planned, reading, given["acting_as"])
+        if not given["yes"] and not _consent(len(planned.steps)):
             say("nothing was changed")
             ctx.exit(1)
-        aligning.carry_out(planned, connector, journal, because, TerminalProgress())
+        why = " ".join(part for part in (given["because"], given["even_so"]) if part)
+        aligning.carry_out(planned, connector, journal, why, TerminalProgress())
         left = aligning.plan(index, platform, connector.read(), now())
     except KeyboardInterrupt:
         raise InterruptedRunError(
@@ -80,11 +85,45 @@ def align(
         ) from None
     finally:
         connector.close()
+    _conclude(ctx, platform, planned, left, undone=given["undone"] is not None)
+
+
+def _tell_unfinished(journal: Journal, platform: str) -> None:
+    if (note := journal.unfinished()) is not None:
+        stopped = f"stopped at change {note.step} of {note.of}"
+        say(f"the last align of {platform} ({note.who}, {note.when}) {stopped}; this is what is left")
+
+
+def _planned(index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None) -> Plan:
+    """What is to be done: what is declared, or what was there before a run."""
+    from justlane.platforms import aligning
+    from justlane.platforms.taking_back import undoing
+
+    if undone is None:
+        return aligning.plan(index, platform, reading, now())
+    return undoing(index, platform, reading, journal.done_in(undone), now())
+
+
+def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: Reading, acting: str) -> None:
+    from justlane.files.disk.identity import who
+    from justlane.files.saving.proposing import acting_person
+    from justlane.platforms.taking_back import refuse_lockout
+
+    if acting:
+        options.known_user(index.estate, acting)
+    refuse_lockout(index, platform, planned, reading, acting_person(index, acting, who()), now())
+
+
+def _conclude(ctx: click.Context, platform: str, planned: Plan, left: Plan, *, undone: bool) -> None:
+    count = f"{len(planned.steps)} change{'s' * (len(planned.steps) != 1)}"
+    if undone:
+        say(f"{platform} holds again what it held before ({count})")
+        ctx.exit(0)
     if left.steps:
         say(present("Plan", left, "text", look(err=True)).rstrip())
         say(f"{platform} took the changes, and still differs")
     else:
-        say(f"{platform} now holds what is declared ({len(planned.steps)} change{'s' * (len(planned.steps) != 1)})")
+        say(f"{platform} now holds what is declared ({count})")
     ctx.exit(1 if left.steps else 0)
 
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 
 from msgspec import Struct
 
+from justlane.engine.changes.comparison import Comparison
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding
@@ -179,19 +180,28 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     Things are added in the order people, groups, roles, bindings and removed in the opposite order, so that nothing
     ever names what is not there.
     """
-    declared = declared_parts(index, platform)
-    steps: list[Step] = []
-    for part in PARTS:
-        held = reading.part(part)
-        for name, entry in declared[part].items():
-            if held.get(name) != entry:
-                steps.append(Step(part, name, held.get(name), entry))
-    for part in reversed(PARTS):
-        held = reading.part(part)
-        steps += [Step(part, name, entry, None) for name, entry in held.items() if name not in declared[part]]
+    steps = steps_between(reading, declared_parts(index, platform))
     if not steps:
         return Plan(platform, reading.revision, ())
-    changes = difference(index, platform, reading, moment)
+    return counted_plan(platform, reading, steps, difference(index, platform, reading, moment))
+
+
+def steps_between(held: Reading, wanted: Mapping[str, Part]) -> list[Step]:
+    """What has to change so that a platform holds what is wanted."""
+    steps: list[Step] = []
+    for part in PARTS:
+        there = held.part(part)
+        for name, entry in wanted[part].items():
+            if there.get(name) != entry:
+                steps.append(Step(part, name, there.get(name), entry))
+    for part in reversed(PARTS):
+        there = held.part(part)
+        steps += [Step(part, name, entry, None) for name, entry in there.items() if name not in wanted[part]]
+    return steps
+
+
+def counted_plan(platform: str, reading: Reading, steps: Sequence[Step], changes: Comparison) -> Plan:
+    """A plan with all that it takes away."""
     effect = Effect(
         changes.gained,
         changes.lost,

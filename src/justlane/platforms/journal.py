@@ -13,6 +13,7 @@ import msgspec
 
 from justlane.files.disk.identity import who
 from justlane.files.disk.storing import append_durably, lines_of
+from justlane.model.errors import UsageError
 from justlane.model.showing import json_visible
 from justlane.platforms.interface import Entry
 
@@ -68,6 +69,22 @@ class Journal:
         if not notes or notes[-1].event == "finished":
             return None
         return next((note for note in reversed(notes) if note.event in ("sending", "done", "started")), None)
+
+    def done_in(self, run: str) -> list[Note]:
+        """The changes of a run that came about, in their order; of the last run that changed something if it is empty.
+
+        UsageError if there is none.
+        """
+        notes = self._notes()
+        done = {(note.run, note.step) for note in notes if note.event == "done"}
+        runs = list(dict.fromkeys(note.run for note in notes if (note.run, note.step) in done))
+        wanted = run or (runs[-1] if runs else "")
+        found = [n for n in notes if n.run == wanted and n.event == "sending" and (n.run, n.step) in done]
+        if not found:
+            what = f"run {run!r}" if run else "run that changed anything"
+            hint = f"there are: {', '.join(runs[-5:])}" if runs else "align has changed nothing here yet"
+            raise UsageError(f"the journal has no {what}", hint)
+        return found
 
     def _notes(self) -> list[Note]:
         """All lines that can be read; a last line that a power cut left half-written is passed over."""

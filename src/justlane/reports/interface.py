@@ -56,6 +56,7 @@ PRESENTERS = {
     "Chart": "justlane.reports.charts",
     "Checked": "justlane.reports.checked",
     "Comparison": "justlane.reports.comparison",
+    "Drifts": "justlane.reports.drift",
     "Edits": "justlane.reports.journal",
     "Exported": "justlane.reports.exported",
     "Fitting": "justlane.reports.roles",

@@ -30,7 +30,7 @@ def plain(result: Plan) -> dict[str, Any]:
 
 def sheet(result: Plan) -> Sheet:
     """One row for each change."""
-    return Sheet(("change", "part", "name", "what"), [(s.verb, s.part, s.name, _what(s)) for s in result.steps])
+    return Sheet(("change", "part", "name", "what"), [(s.verb, s.part, s.name, said_of(s)) for s in result.steps])
 
 
 def text(result: Plan, look: Look) -> str:
@@ -64,7 +64,7 @@ def _lines(result: Plan) -> Iterator[Line]:
     for step in result.steps:
         if step.part not in _TOGETHER or step.verb != "add":
             style = {"add": "yes", "change": "warn", "remove": "no"}[step.verb]
-            yield line((f"  {step.verb:<8}", style), _what(step), hanging=" " * 10)
+            yield line((f"  {step.verb:<8}", style), said_of(step), hanging=" " * 10)
     counts = {verb: sum(s.verb == verb for s in result.steps) for verb in ("add", "change", "remove")}
     yield line()
     counted = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
@@ -80,7 +80,7 @@ def _effect(effect: Effect) -> Iterator[Line]:
     yield line("for people: ", gained, ", ", lost, (more, "no"), hanging="  ")
 
 
-def _what(step: Step) -> str:
+def said_of(step: Step) -> str:
     """A change in words."""
     entry = step.after or step.before or {}
     when = condition_text(condition_of(entry.get("condition")))

@@ -1,0 +1,139 @@
+"""What a platform holds, written into the estate: bindings, publications, roles and local groups."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import NamedTuple
+
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.files.building.bindings import principal_of
+from justlane.files.editing import bindings, groups, roles
+from justlane.files.editing.carrying import carry_out
+from justlane.files.editing.draft import Draft
+from justlane.files.in_place.scalars import Value, few
+from justlane.model.bindings import Binding
+from justlane.model.circumstances import WEEKDAYS, Condition
+from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
+from justlane.model.errors import RefusedError
+
+Entry = Mapping[str, object]
+
+
+class Held(NamedTuple):
+    """One difference: what the platform holds, and what is declared; None for nothing."""
+
+    part: str
+    name: str
+    held: Entry | None
+    declared: Entry | None
+    condition: Condition
+    """Of what is held."""
+
+
+def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[Held]) -> list[str]:
+    """Write differences into the files; what could not be, in words: people and groups are the directory's."""
+    prepared = index.platform(platform)
+    wanted = list(some)
+    by_hand: list[str] = []
+    gone: list[Edit] = []
+    for one in wanted:
+        if one.declared is not None and one.part == "bindings":
+            gone += [Withdraw(tuple(found)) for found in _declared(prepared, one.declared)]
+        elif one.held is None and one.part == "publications" and one.declared is not None:
+            gone.append(Unpublish(str(one.declared["group"]), str(one.declared["scope"])))
+        elif one.held is None and one.part == "roles":
+            gone.append(DropRole(platform, one.name))
+    carry_out(draft, index, gone)
+    for one in wanted:
+        if one.held is not None:
+            by_hand += _taken_over(draft, prepared, one)
+        elif one.part not in ("bindings", "publications", "roles"):
+            by_hand.append(f"{one.part}: {one.name} is not on the platform")
+    return by_hand
+
+
+def _declared(prepared: PlatformIndex, entry: Entry) -> list[list[Binding]]:
+    """The bindings that a declared entry stands for, those of a line together."""
+    found: dict[object, list[Binding]] = {}
+    for b in prepared.bindings:
+        said = (str(b.principal), b.role, b.scope, not b.allows, b.here_only, b.bundle)
+        wanted = tuple(entry.get(key) for key in ("principal", "role", "scope", "deny", "here_only", "bundle"))
+        if said == wanted and not b.built_in:
+            if b.bundle or b.pattern:
+                message = (
+                    f"{b.source.line_address}: {b.role} at {b.scope} comes from a {'bundle' if b.bundle else 'pattern'}"
+                )
+                raise RefusedError(message, "write it out, or adopt this by hand; nothing was changed")
+            found.setdefault(b.source, []).append(b)
+    return list(found.values())[:1]
+
+
+def _taken_over(draft: Draft, prepared: PlatformIndex, one: Held) -> list[str]:
+    """Write one thing that the platform holds; in words what could not be written."""
+    entry = one.held
+    assert entry is not None
+    platform = prepared.platform
+    known = {"role": platform.roles, "scope": platform.scopes}
+    if one.part == "bindings":
+        unknown = [f"{key} {entry.get(key)!r}" for key, some in known.items() if str(entry.get(key)) not in some]
+        if unknown:
+            return [f"binding {one.name}: {', '.join(unknown)} is not declared"]
+        line = bindings.Line(
+            (str(entry["role"]),), (str(entry["principal"]),), str(entry.get("reason") or "As the platform holds it."),
+            (str(entry["scope"]),), entry.get("deny") is True, entry.get("here_only") is True, when_of(one.condition),
+            str(one.condition.first_day or ""), str(one.condition.last_day or ""),
+        )  # fmt: skip
+        bindings.give(draft, line, [prepared], bindings.Spot(None) if prepared.ordered else None)
+    elif one.part == "publications":
+        groups.publish(draft, prepared, str(entry["group"]), [str(entry["scope"])])
+    elif one.part == "roles":
+        _role(draft, prepared, one.name, entry)
+    elif one.part == "local_groups" and one.name in platform.local_groups:
+        group = platform.local_groups[one.name]
+        held = _texts(entry.get("members"))
+        for member in [m for m in held if m not in {str(n.member) for n in group.members}]:
+            groups.put(draft, platform.name, group, principal_of(member), "", "")
+        for gone in [m.member for m in group.members if str(m.member) not in held]:
+            groups.take(draft, group, gone)
+    else:
+        return [f"{one.part}: {one.name} is the directory's, or no edit of the files"]
+    return []
+
+
+def _role(draft: Draft, prepared: PlatformIndex, name: str, entry: Entry) -> None:
+    keys = (("allows", "allows"), ("excepts", "excepts"), ("builds on", "builds_on"))
+    said: dict[str, Value] = {key: few(_texts(entry.get(on))) for key, on in keys if _texts(entry.get(on))}
+    role = prepared.platform.roles.get(name)
+    if role is None:
+        roles.make(draft, prepared, name, {"for": "As the platform holds it.", **said})
+        return
+    document, path = roles.open_role(draft, prepared, role)
+    for key, on in keys:
+        if _texts(entry.get(on)):
+            document.put((*path, key), few(_texts(entry.get(on))), ("for", "kind", "owner", "built-in"))
+        elif document.has((*path, key)):
+            document.remove((*path, key))
+
+
+def _texts(value: object) -> list[str]:
+    return [str(item) for item in value] if isinstance(value, list) else []
+
+
+def when_of(asked: Condition) -> dict[str, Value]:
+    """A condition in the words of the files, without its days."""
+    found: dict[str, Value] = {}
+    for key, some in (
+        ("from network", asked.networks),
+        ("not from network", asked.not_networks),
+        ("signed in by", asked.methods),
+        ("not signed in by", asked.not_methods),
+        ("days", [WEEKDAYS[day] for day in asked.weekdays]),
+        ("between", [str(span) for span in asked.hours]),
+    ):
+        if some:
+            found[key] = few(list(some))
+    if asked.multi_factor is not None:
+        found["multi-factor"] = "yes" if asked.multi_factor else "no"
+    if asked.time_zone:
+        found["time zone"] = asked.time_zone
+    return found

@@ -1,0 +1,154 @@
+"""Drift: what a platform holds beside what is declared, what that means for whom, and taking it over."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import HealthCheck, given, settings
+
+from justlane.engine.facts.index import EstateIndex
+from justlane.model.errors import UsageError
+from justlane.model.estate import Estate
+from justlane.platforms import readings
+from justlane.platforms.aligning import declared_parts, plan
+from justlane.platforms.drifting import Kind, drift
+from justlane.platforms.interface import Reading
+from tests.drawing import NOW, estates
+from tests.support import EstateTest
+
+BEHIND = "tamsin.quill release-publisher buildyard/release"
+
+
+class DriftTest(EstateTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.saltmarsh()
+
+    def drift(self, *words: str, code: int = 1) -> Any:
+        ran = self.run_lane("drift", "buildyard", "--format", "json", *words)
+        self.assertEqual(ran.code, code, ran.out + ran.err)
+        return ran.json
+
+    def test_what_was_done_behind_our_back_is_found_with_what_it_means_and_taken_over_or_mended(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            self.assertIn("matches", self.lane("drift buildyard").out)
+            self.lane(f"meddle buildyard grant {BEHIND}")
+            found = self.drift()[0]
+            self.assertEqual([(d["difference"], d["part"]) for d in found["differences"]], [("added", "bindings")])
+            means = found["differences"][0]["means"]
+            self.assertEqual((means["named"], means["more"], means["less"], means["sensitive"]), (["tamsin.quill"], 5, 0, ["publish-release"]))
+            first = sorted(path.stem for path in (self.folder / "readings" / "buildyard").glob("*.json"))
+            self.assertEqual(len(first), 2)
+            self.assertEqual((self.folder / "readings" / ".gitignore").read_text(), "*\n")
+            then = self.drift("--since", first[0])[0]
+            self.assertEqual((then["against"], len(then["differences"])), (first[0], 1))
+            before = (self.folder / "bindings" / "builds.yaml").read_bytes()
+            ran = self.run_lane("drift", "buildyard", "--adopt", "--yes")
+            self.assertNotEqual(ran.code, 0)
+            self.assertIn("what is expected would not hold any more", ran.err)
+            self.assertEqual((self.folder / "bindings" / "builds.yaml").read_bytes(), before)
+            self.assertEqual(self.run_lane("drift", "buildyard", "--adopt", "--yes", "--even-so", "It was right.").code, 0)
+            self.lane("ask tamsin.quill publish-release buildyard/release/live")
+            self.assertEqual(self.drift()[0]["all"]["more"], 0)
+            self.lane("undo --yes")
+            self.lane("align buildyard --yes")
+            self.assertEqual(self.drift(code=0)[0]["differences"], [])
+
+    def test_what_could_not_be_read_is_never_a_match(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            ran = self.run_lane("drift", "buildyard", "fieldnet")
+            self.assertEqual(ran.code, 3)
+            self.assertIn("matches", ran.out)
+            self.assertIn("error:", ran.err)
+        self.assertEqual(self.run_lane("drift", "buildyard").code, 3)
+        for words, told in (
+            (["buildyard", "--since", "2020-01-01"], "there is no reading '2020-01-01' of buildyard"),
+            (["buildyard", "--since", "../../x"], "there is no reading '../../x'"),
+            (["buildyrd"], "did you mean buildyard"),
+            (["--adopt"], "--adopt is for one platform"),
+        ):
+            ran = self.run_lane("drift", *words)
+            self.assertEqual((ran.code, told in ran.err), (2, True), ran.err)
+
+
+class ReadingsTest(EstateTest):
+    def test_the_newest_stay_a_like_one_is_kept_once_and_a_damaged_one_is_told(self) -> None:
+        empty: dict[str, Any] = {part: {} for part in ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")}
+        for n in range(readings.MOST + 3):
+            readings.keep(self.folder, "p", Reading(str(n), **empty), NOW)
+        known = readings.names(self.folder, "p")
+        self.assertEqual(len(known), readings.MOST)
+        self.assertEqual(readings.open_reading(self.folder, "p", known[-1]).revision, str(readings.MOST + 2))
+        self.assertEqual(readings.keep(self.folder, "p", Reading(str(readings.MOST + 2), **empty), NOW), known[-1])
+        self.assertEqual(readings.open_reading(self.folder, "p", known[-1][:10]).revision, str(readings.MOST + 2))
+        with self.assertRaises(UsageError):
+            readings.open_reading(self.folder, "p", "1999-01-01")
+        path = Path(self.folder / "readings" / "p" / f"{known[-1]}.json")
+        for content in ("", "{}", "[" * 3000, json.dumps({"revision": 3})):
+            path.write_text(content)
+            with self.assertRaisesRegex(Exception, "cannot be read"):
+                readings.open_reading(self.folder, "p", known[-1])
+
+
+class MeaningTest(TestCase):
+    @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(estates(), estates())
+    def test_all_differences_together_mean_what_aligning_would_do_the_other_way_round(self, estate: Estate, other: Estate) -> None:
+        index = EstateIndex(estate)
+        held = Reading("1", **declared_parts(EstateIndex(other), "p"))
+        found = drift(index, "p", held, NOW)
+        planned = plan(index, "p", held, NOW)
+        self.assertEqual(len(found.differences), len(planned.steps))
+        if planned.steps:
+            same_people = {u: v.enabled for u, v in estate.directory.users.items()}
+            if same_people == {u: v.enabled for u, v in other.directory.users.items()}:
+                self.assertEqual((found.all.less, found.all.more), (planned.effect.gained, planned.effect.lost))
+        kinds = {"add": Kind.MISSING, "remove": Kind.ADDED, "change": Kind.CHANGED}
+        self.assertEqual(sorted(d.kind for d in found.differences), sorted(kinds[s.verb] for s in planned.steps))
+
+
+class TakingBackTest(EstateTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.saltmarsh()
+
+    def test_a_run_is_taken_back_as_a_plan_of_its_own_and_not_what_changed_since(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            roles = self.folder / "roles" / "buildyard.yaml"
+            before = roles.read_text()
+            self.lane("withdraw pipeline-watcher --from svc-nightly --at buildyard --yes --even-so x")
+            self.lane("align buildyard --yes")
+            self.assertEqual(self.run_lane("ask", "svc-nightly", "see-pipeline", "buildyard").code, 1)
+            shown = self.lane("align buildyard --undo --dry-run", 1)
+            self.assertIn("add     binding: pipeline-watcher to user svc-nightly at buildyard", shown.out)
+            self.assertRegex(shown.out, r"for people: \d+ cells? gained, 0 lost")
+            self.assertIn("holds again what it held before", self.lane("align buildyard --undo --yes").err)
+            means = self.run_lane("drift", "buildyard", "--format", "json").json[0]["differences"]
+            self.assertEqual([(d["difference"], d["means"]["named"]) for d in means], [("added", ["svc-nightly"])])
+            runs = list(dict.fromkeys(json.loads(line)["run"] for line in (self.folder / "journal" / "buildyard.jsonl").read_text().splitlines()))
+            self.lane(f"align buildyard --undo {runs[-1]} --yes")
+            self.assertIn("matches", self.lane("drift buildyard").out)
+            self.assertIn("the journal has no run 'nowhere'", self.run_lane("align", "buildyard", "--undo", "nowhere").err)
+            self.assertEqual(roles.read_text(), before)
+
+    def test_nobody_is_locked_out_of_a_platform(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            path = self.folder / "bindings" / "builds.yaml"
+            text = path.read_text()
+            self.assertIn("yard-manager", text)
+            path.write_text(text.replace("give: yard-manager", "give: pipeline-watcher"))
+            held = self.lane("drift buildyard", 1).out
+            self.assertIn("manage-folder", held)
+            ran = self.run_lane("align", "buildyard", "--yes", "--acting-as", "wim.anker")
+            self.assertNotEqual(ran.code, 0)
+            self.assertRegex(ran.err, "nobody would be left who administers buildyard|you, wim.anker, would administer less")
+            self.assertEqual(self.lane("drift buildyard", 1).out, held, "nothing was changed")
+            self.assertEqual(self.run_lane("align", "buildyard", "--yes", "--even-so", "The yard closes.").code, 0)
+            self.assertIn("matches", self.lane("drift buildyard").out)
