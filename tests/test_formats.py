@@ -164,6 +164,10 @@ class FormatsTest(EstateTest):
         with self.standing_in("planboard"):
             self.json("align planboard --dry-run", "align", 1)
             self.assertEqual(list(self.rows("align planboard --dry-run", 1)[0]), ["change", "part", "name", "what"])
+            self.json("drift planboard", "drift", 1)
+            self.assertEqual(
+                list(self.rows("drift planboard", 1)[0]), ["platform", "difference", "part", "what", "people", "more", "less", "sensitive"]
+            )
             self.lane("align planboard --yes")
             self.json("probe planboard", "probe")
             self.lane("meddle planboard two-faced odd.pilcher see-task planboard")

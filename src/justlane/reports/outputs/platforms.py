@@ -73,3 +73,28 @@ class SecretUse(TypedDict):
 class Permissions(TypedDict):
     secrets: list[SecretUse]
     files: list[str]
+
+
+class Means(TypedDict):
+    people: int
+    named: list[str]
+    more: int
+    less: int
+    sensitive: list[str]
+
+
+class Drifted(TypedDict):
+    difference: Literal["added", "missing", "changed"]
+    part: str
+    name: str
+    says: str
+    declared: dict[str, Any] | None
+    held: dict[str, Any] | None
+    means: Means | None
+
+
+class Drift(TypedDict):
+    platform: str
+    against: str
+    all: Means
+    differences: list[Drifted]

@@ -21,7 +21,7 @@ from justlane.reports.outputs.edits import (
     Wholeness,
 )
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
-from justlane.reports.outputs.platforms import Permissions, Plan, Probe
+from justlane.reports.outputs.platforms import Drift, Permissions, Plan, Probe
 from justlane.reports.outputs.views import (
     AdministratorsChart,
     Assignments,
@@ -79,6 +79,7 @@ OUTPUTS: dict[str, Any] = {
     "export": list[Exported],
     "verify": Verdicts,
     "align": Plan,
+    "drift": list[Drift],
     "probe": Probe,
     "trust list": Permissions,
 }
