@@ -79,7 +79,7 @@ def keys(value: Any) -> Iterator[str]:
         yield from value
         for key, inner in value.items():
             named = key == "actions" and isinstance(inner, dict)
-            yield from keys(list(inner.values()) if named else [] if key in ("before", "after") else inner)
+            yield from keys(list(inner.values()) if named else [] if key in ("before", "after", "held", "declared") else inner)
 
 
 class FormatsTest(EstateTest):
