@@ -49,6 +49,8 @@ COMMANDS = {
     "probe": "justlane.cli.probing",
     "trust": "justlane.cli.trusting",
     "schema": "justlane.cli.starting",
+    "manual": "justlane.cli.manual",
+    "completion": "justlane.cli.manual",
     "standin": "justlane.cli.standing_in",
     "meddle": "justlane.cli.standing_in",
     "demo": "justlane.cli.showing",
@@ -90,6 +92,8 @@ SUMMARIES = {
     "probe": "Try, as every person, whether the platform really does what is declared.",
     "trust": "What you have allowed: which secret may go where, which files may be read.",
     "schema": "Write a JSON Schema for each kind of estate file.",
+    "manual": "Write the manual pages: man justlane.",
+    "completion": "Completion in bash, zsh and fish, installed by one command.",
     "standin": "Run a simulated platform on this machine.",
     "meddle": "Make a running stand-in misbehave, to see what align and probe find.",
     "demo": "Write the sample estate and walk through the whole job.",
@@ -117,8 +121,16 @@ class LaneGroup(OrderedGroup):
             formatter.write_dl(list(SUMMARIES.items()))
 
 
+def _colour(ctx: click.Context, param: click.Parameter, wanted: str) -> None:
+    terminal.colour(wanted)
+
+
 @click.command(cls=LaneGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, message="justlane %(version)s")
+@click.option(
+    "--color", type=click.Choice(("auto", "always", "never")), default="auto", expose_value=False, is_eager=True,
+    callback=_colour, help="Colours: where a terminal is (and NO_COLOR is not set), always, or never.",
+)  # fmt: skip
 def main() -> None:
     """Declare who may do what where, ask why, make platforms match, and prove it by trying.
 

@@ -45,8 +45,18 @@ def plain(text: str, style: str) -> str:
     return text
 
 
+_WANTED = {"colour": "auto"}
+
+
+def colour(wanted: str) -> None:
+    """Colours `always`, `never`, or `auto`: where somebody looks with a terminal that knows them."""
+    _WANTED["colour"] = wanted
+
+
 def has_colours(stream: Any) -> bool:
-    """Whether somebody looks at a stream with a terminal that knows colours (no-color.org)."""
+    """Whether what is written on a stream has colours (no-color.org)."""
+    if _WANTED["colour"] != "auto":
+        return _WANTED["colour"] == "always"
     return is_terminal(stream) and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
 
 
@@ -62,7 +72,7 @@ def look(*, err: bool = False) -> Look:
     """How text is to look on standard output, or on standard error."""
     stream = sys.stderr if err else sys.stdout
     if not is_terminal(stream):
-        return Look(_WIDTH_OF_FILES, plain)
+        return Look(_WIDTH_OF_FILES, paint if has_colours(stream) else plain)
     from shutil import get_terminal_size
 
     return Look(get_terminal_size().columns, paint if has_colours(stream) else plain)

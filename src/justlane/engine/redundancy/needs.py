@@ -65,6 +65,11 @@ class Needs:
         """One place of a kind."""
         return self.terrain.addresses[int(self._one_of_each[kind])]
 
+    def takes_from_somebody(self, deny: Binding) -> bool:
+        """Whether some line gives somebody whom a deny reaches something that it denies, at one of its places."""
+        users = self.reached(deny.principal)
+        return bool(len(users)) and any(True for _ in self._where(deny, users))
+
     def some_places_of(self, binding: Binding, most: int) -> list[int]:
         """Some kinds of places that a binding covers, that of its own scope first."""
         start = int(self._place_kinds[self.terrain.number[binding.scope]])
@@ -108,7 +113,8 @@ class Needs:
         after = self.without([*taken, *gone])
         if any(self._differs_where_opened(after, b, out) for b in taken if self.prepared.closes(b)):
             return True
-        return any(self._differs(after, b, out) for b in taken)
+        alone = len(taken) == 1 and not gone
+        return any(self._differs(after, b, out, alone=alone) for b in taken)
 
     def without(self, out: Sequence[Binding]) -> PlatformIndex:
         """The platform with some lines gone."""
@@ -117,7 +123,7 @@ class Needs:
         after.roles = self.prepared.roles
         return after
 
-    def _differs(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
+    def _differs(self, after: PlatformIndex, binding: Binding, out: Collection[int], *, alone: bool) -> bool:
         users = self.reached(binding.principal)
         if not len(users):
             return False
@@ -128,7 +134,8 @@ class Needs:
         left = self._not_given_elsewhere(binding, users, out)
         if not len(left):
             return False
-        return any(self._differs_for(after, left, kind, binding.role) for kind in self._where(binding, left))
+        given = binding if alone and binding.allows else None
+        return any(self._differs_for(after, left, kind, binding.role, given) for kind in self._where(binding, left))
 
     def _differs_where_opened(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
         """Whether a place that is open without a binding gives anybody more."""
@@ -151,7 +158,7 @@ class Needs:
         start = int(self._place_kinds[self.terrain.number[binding.scope]])
         kinds = self._kinds_within(binding).tolist()
         actions = self._held[binding.role]
-        denies = self._local and not binding.allows and self.habits.decides is Decides.DENY_WINS
+        denies = self._local and not binding.allows
         names = self._all_names_of(users) if denies else ()
         for kind in [*(k for k in (start,) if k in kinds), *(k for k in kinds if k != start)]:
             address = self.address_of(kind)
@@ -237,16 +244,32 @@ class Needs:
             self._judges[names] = Judge(self.prepared, Person("", True, names), self.question, self.zone)
         return self._judges[names]
 
-    def _differs_for(self, after: PlatformIndex, users: Ints, kind: int, role: str) -> bool:
+    def _differs_for(
+        self, after: PlatformIndex, users: Ints, kind: int, role: str, given: Binding | None = None
+    ) -> bool:
         """Whether somebody may do something else at a kind of places."""
-        return any(True for _ in self._differing(after, self._kinds_of(users, self._matters_at(kind)), kind, role))
+        people = self._kinds_of(users, self._matters_at(kind))
+        return any(True for _ in self._differing(after, people, kind, role, given))
+
+    def _is_credited(self, judging: Judge, given: Binding, address: str) -> bool:
+        """Whether an allow is what gives one of its actions at a place in some circumstances."""
+        held = self._held[given.role]
+        return any(b is given for action in held for b, _ in judging.credit(None, action, address))
 
     def _differing(
-        self, after: PlatformIndex, people: Iterable[frozenset[Principal]], kind: int, role: str
+        self,
+        after: PlatformIndex,
+        people: Iterable[frozenset[Principal]],
+        kind: int,
+        role: str,
+        given: Binding | None = None,
     ) -> Iterator[Differing]:
+        """`given` is the one allow that is gone, where it is just one."""
         address = self.address_of(kind)
         for names in people:
             before = self._judge(names)
+            if role and self._local and given is not None and not self._is_credited(before, given, address):
+                continue  # it gives nothing there, with or without the others
             now = Judge(after, before.person, self.question, self.zone, before.space)
             if role and self._local:
                 if any(before.allowed(a, address) != now.allowed(a, address) for a in self._held[role]):

@@ -25,7 +25,7 @@ from justlane.model.people import PrincipalKind
 from justlane.model.progress import Progress
 
 _MOST_CITED = 5
-_MOST_KINDS = 20
+_MOST_KINDS = 8
 _TOLD_EVERY = 100
 
 
@@ -160,12 +160,23 @@ def _reason(needs: Needs, part: Part) -> tuple[Why, tuple[Binding, ...]]:
     if all(alone):
         by = tuple(dict.fromkeys(b for b in alone if b))
         return _kind(needs, part, by[0]), by[:_MOST_CITED]
-    by = tuple(dict.fromkeys(_others(needs, part)))[:_MOST_CITED]
+    if not part.allows and not any(map(needs.takes_from_somebody, part.bindings)):
+        return Why.NOTHING_TO_DENY, ()
+    by = _first_few(_others(needs, part))
     if needs.habits.decides is Decides.LAST_MATCH and by:
         return Why.LATER, by
     if not part.allows:
-        return (Why.DENIED, by) if by else (Why.NOTHING_TO_DENY, ())
+        return (Why.LATER if needs.habits.decides is Decides.LAST_MATCH else Why.DENIED), by
     return (Why.TOGETHER, by) if by else (Why.NEVER, ())
+
+
+def _first_few(some: Iterator[Binding]) -> tuple[Binding, ...]:
+    found: dict[Binding, None] = {}
+    for binding in some:
+        found[binding] = None
+        if len(found) == _MOST_CITED:
+            break
+    return tuple(found)
 
 
 def _kind(needs: Needs, part: Part, by: Binding) -> Why:

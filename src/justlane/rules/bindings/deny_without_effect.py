@@ -31,5 +31,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
 
 def _told(spare: Spare) -> tuple[str, str]:
     if spare.why is Why.DENIED:
-        return f"the deny of {spare.part} takes nothing away: another does: {named(spare.by)}", "take it out"
+        others = f": {named(spare.by)}" if spare.by else ""
+        return f"the deny of {spare.part} takes nothing away: something else does already{others}", "take it out"
     return f"the deny of {spare.part} takes nothing away: nothing would give it to them", "take it out"

@@ -37,5 +37,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
 
 def _told(spare: Spare) -> tuple[str, str]:
     verb = "gives" if spare.part.allows else "denies"
-    message = f"this line {verb} {spare.part} and never decides: later ones do: {named(spare.by)}"
+    others = f": {named(spare.by)}" if spare.by else ""
+    message = f"this line {verb} {spare.part} and never decides: later ones do{others}"
     return message, "take it out, or move it behind them"

@@ -1,0 +1,165 @@
+"""`manual` and `completion`: the pages of man(1), made from the commands, and completion in the shell."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator
+from inspect import cleandoc
+from pathlib import Path
+
+import click
+
+from justlane import __version__
+from justlane.cli.terminal import say, tell
+from justlane.model.errors import UsageError
+
+_SHELLS = ("bash", "zsh", "fish")
+_ENDS = re.compile(r"^Ends with ")
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path))
+def manual(folder: Path) -> None:
+    """Write the manual pages (`man justlane`, `man justlane-check` …) into FOLDER/man1.
+
+    \b
+    Examples:
+      justlane manual ~/.local/share/man
+      man justlane-ask
+
+    Ends with 0.
+    """
+    from justlane.cli import options
+    from justlane.cli.main import main
+    from justlane.files.disk.storing import write_atomically
+
+    context = click.Context(main, info_name="justlane")
+    pages = dict(_pages(context))
+    for name, page in pages.items():
+        top, place = options.top_and_name(folder / "man1" / f"{name}.1")
+        write_atomically(top, place, page.encode())
+    say(f"written: {len(pages)} pages in {folder / 'man1'}")
+
+
+def _pages(context: click.Context) -> Iterator[tuple[str, str]]:
+    """The page of a command, and those of the commands under it."""
+    command = context.command
+    yield context.command_path.replace(" ", "-"), page_of(context)
+    if isinstance(command, click.Group):
+        for name in command.list_commands(context):
+            inner = command.get_command(context, name)
+            if inner is not None:
+                yield from _pages(click.Context(inner, info_name=name, parent=context))
+
+
+def page_of(context: click.Context) -> str:
+    """One manual page, in the macros of man(7)."""
+    command, name = context.command, context.command_path.replace(" ", "-")
+    title = f'.TH "{name.upper()}" 1 "" "justlane {__version__}" "Just Lane"'
+    paragraphs = cleandoc(command.help or "").split("\n\n")
+    lines = [title, ".SH NAME", f"{_text(name)} \\- {_text(_first(paragraphs[0]))}", ".SH SYNOPSIS"]
+    pieces = " ".join(command.collect_usage_pieces(context))
+    lines += [f".B {_text(context.command_path)}", _text(pieces), ".SH DESCRIPTION"]
+    ends: list[str] = []
+    for paragraph in paragraphs:
+        if _ENDS.match(paragraph):
+            ends += [".SH EXIT STATUS", _flowing(paragraph)]
+        elif paragraph.startswith("\b"):
+            head, _, rest = paragraph.lstrip("\b\n").partition("\n")
+            examples = head.rstrip(":") in ("Example", "Examples")
+            lines += [
+                ".SH EXAMPLES" if examples else f".PP\n{_text(head)}",
+                ".nf",
+                *map(_text, rest.splitlines()),
+                ".fi",
+            ]
+        else:
+            lines += [".PP", _flowing(paragraph)]
+    lines += [*_options(context), *_commands(context), *ends]
+    above = context.parent.command_path.replace(" ", "-") if context.parent else ""
+    lines += [".SH SEE ALSO", f".BR {_text(above)} (1)"] if above else []
+    return "\n".join(lines) + "\n"
+
+
+def _first(paragraph: str) -> str:
+    return " ".join(paragraph.split()).rstrip(".")
+
+
+def _options(context: click.Context) -> Iterator[str]:
+    records = [param.get_help_record(context) for param in context.command.get_params(context)]
+    known = [record for record in records if record]
+    if known:
+        yield ".SH OPTIONS"
+    for names, told in known:
+        yield ".TP"
+        yield f".B {_text(names)}"
+        yield _flowing(told)
+
+
+def _commands(context: click.Context) -> Iterator[str]:
+    from justlane.cli.main import SUMMARIES, main
+
+    command = context.command
+    if not isinstance(command, click.Group):
+        return
+    yield ".SH COMMANDS"
+    for name in command.list_commands(context):
+        inner = command.get_command(context, name)
+        summary = SUMMARIES[name] if command is main else inner.get_short_help_str(100) if inner else ""
+        page = f"{context.command_path.replace(' ', '-')}-{name}"
+        yield from (".TP", f".BR {_text(page)} (1)", _flowing(summary))
+
+
+def _flowing(paragraph: str) -> str:
+    return _text(" ".join(paragraph.split()))
+
+
+def _text(line: str) -> str:
+    """Text that means nothing to the formatter."""
+    safe = line.replace("\\", "\\e").replace("-", "\\-").replace('"', "\\(dq")
+    return f"\\&{safe}" if safe[:1] in (".", "'") else safe
+
+
+@click.command()
+@click.argument("shell", type=click.Choice(_SHELLS))
+@click.option("--install", is_flag=True, help="Put it where the shell looks, for you alone.")
+def completion(shell: str, install: bool) -> None:
+    """Completion for SHELL: commands, options, and the names of people, groups, roles and places of the estate.
+
+    Without --install the script is printed.
+
+    \b
+    Examples:
+      justlane completion bash --install
+      justlane completion fish > justlane.fish
+
+    Ends with 0.
+    """
+    from click.shell_completion import get_completion_class
+
+    from justlane.cli.main import main
+    from justlane.files.disk.storing import write_atomically
+
+    kind = get_completion_class(shell)
+    if kind is None:
+        raise UsageError(f"nothing is known of completion in {shell}", f"there are: {', '.join(_SHELLS)}")
+    script = kind(main, {}, "justlane", "_JUSTLANE_COMPLETE").source()
+    if not install:
+        tell(script.rstrip())
+        return
+    place, then = _place(shell)
+    write_atomically(place.parent, place.name, script.encode())
+    say(f"written: {place}; {then}")
+
+
+def _place(shell: str) -> tuple[Path, str]:
+    """Where a shell looks for completion of the person's own, and what is to be done besides."""
+    data = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+    config = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config")
+    if shell == "bash":
+        return data / "bash-completion" / "completions" / "justlane", "new shells have it"
+    if shell == "fish":
+        return config / "fish" / "completions" / "justlane.fish", "new shells have it"
+    folder = data / "zsh" / "site-functions"
+    return folder / "_justlane", f"put fpath+=({folder}) before compinit in .zshrc, if it is not there"
