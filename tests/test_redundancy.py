@@ -12,13 +12,18 @@ from msgspec.structs import replace
 from justlane.engine.changes.effect import changes_by
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.measures.flows import flows
+from justlane.engine.measures.role_sizes import role_sizes
 from justlane.engine.redundancy.fewest import fewest
 from justlane.engine.redundancy.parts import parts_of
 from justlane.engine.redundancy.spare import spare_parts
+from justlane.engine.surveys.review import grants
 from justlane.model.bindings import Binding
 from justlane.model.edits import Withdraw
-from justlane.model.estate import Estate
+from justlane.model.estate import Administration, Estate
 from justlane.model.findings import Source
+from justlane.model.roles import Pattern
+from justlane.rules.interface import RULES, findings
 from tests.drawing import NOW, estates
 
 DAYS = range(8)  # all days on which something drawn begins or ends
@@ -62,3 +67,24 @@ class EveryLineTakenOut(TestCase):
             parts = [one.part for one in found.spare]
             for larger in combinations(parts, len(found.going) + 1):
                 self.assertTrue(changes(index, tuple(b for part in larger for b in part.bindings)))
+
+    @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(estates())
+    def test_every_rule_review_and_chart_can_look_at_any_estate(self, drawn: Estate) -> None:
+        platform, at = drawn.platforms["p"], Source("x", 1, 1)
+        platform = replace(
+            platform,
+            administration=Administration((Pattern("e*", at),), 1, at),
+            habits=replace(platform.habits, lines={"unbound": at}),
+            actions={name: replace(action, sensitive=True) for name, action in platform.actions.items()},
+        )
+        bundles = {b.bundle: frozenset(("p",)) for b in drawn.bindings if b.bundle}
+        index = EstateIndex(replace(on_lines(drawn), platforms={"p": platform}, bundles=bundles))
+        found = findings(index, NOW).flaws
+        self.assertTrue(all(flaw.message and flaw.rule in RULES for flaw in found))
+        people = {b.principal: g.people for g in grants(index, Question(NOW)) for b in g.part.bindings}
+        for flow in flows(index, "p", Question(NOW)):
+            known = next((count for principal, count in people.items() if str(principal) == flow.group), flow.people)
+            self.assertEqual(flow.people, known)
+        for size in role_sizes(index, "p", Question(NOW)):
+            self.assertLessEqual(size.needed, size.holds)

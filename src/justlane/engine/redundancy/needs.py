@@ -412,6 +412,8 @@ class Needs:
             if not self._is_given(names, address, frozenset(more for more, _ in pairs)):
                 continue
             for some in self._kinds_of(users, self._matters_at(kind)):
+                if deny.principal not in some:
+                    continue
                 judging = self._judge(some)
                 for more, less in pairs:
                     kept = judging.allowed(more, address) & ~judging.allowed(less, address)

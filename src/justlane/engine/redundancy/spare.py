@@ -214,6 +214,8 @@ def _others(needs: Needs, part: Part) -> Iterator[Binding]:
         for kind in needs.some_places_of(b, _MOST_KINDS):
             address = needs.address_of(kind)
             for names in needs.some_people_of(b, kind, _MOST_KINDS):
+                if b.principal not in names:
+                    continue  # it matters there only by what it opens elsewhere
                 person = Person("", True, names)
                 before = Judge(needs.prepared, person, needs.question, needs.zone)
                 now = Judge(after, person, needs.question, needs.zone, before.space)
