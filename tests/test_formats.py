@@ -177,7 +177,7 @@ class FormatsTest(EstateTest):
             self.assertEqual(list(rows[0]), ["user", "action", "scope", "declared", "platform says", "trying gives"])
             self.lane("meddle planboard none")
             self.lane("meddle planboard telling-totals")
-            found = self.json("probe planboard", "probe", 1)
+            found = self.json("probe planboard --everyone", "probe", 1)
             self.assertEqual((found["differences"], {s["scope"] for s in found["shown_wrongly"]}), ([], {"planboard"}))
             one = next(s for s in found["shown_wrongly"] if s["user"] == "vik.sorrel")
             self.assertEqual(one["declared"]["lists"], one["shown"]["lists"])

@@ -10,6 +10,7 @@ import unittest
 from typing import Any
 
 import httpx
+from junitparser import JUnitXml
 
 from justlane.cli.showing import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
@@ -37,9 +38,9 @@ class AlignAndProbeTest(EstateTest):
             self.assertEqual(self.journal()[0]["why"], "set-up")
             self.assertEqual([n["event"] for n in self.journal()], ["started", *["sending", "done"] * 78, "finished"])
             self.assertIn("nothing to do", self.lane("align buildyard").out)
-            self.assertRegex(self.lane("probe buildyard").out, "^proved .*\n +40 people, 3,280 answers compared, 3[0-9]{2} ")
+            self.assertRegex(self.lane("probe buildyard --everyone").out, "^proved .*\n +40 people; 20 scopes\n +3,280 answers compared, 3[0-9]{2} ")
             self.lane(f"meddle buildyard grant {BEHIND}")
-            found = self.lane("probe buildyard --format json", 1).json["differences"]
+            found = self.lane("probe buildyard --everyone --format json", 1).json["differences"]
             self.assertEqual({(d["user"], d["declared"], d["says"], d["does"]) for d in found}, {("tamsin.quill", False, True, True)})
             self.assertEqual(len(found), 5)
             ran = self.lane("align buildyard --dry-run --format csv", 1)
@@ -64,8 +65,33 @@ class AlignAndProbeTest(EstateTest):
                 result = self.lane("probe buildyard --thorough --format json", 1).json
                 self.assertEqual(result["tried"], 39 * 82)
                 self.assertIn((who, action, less), {(d["user"], d["action"], d["declared"]) for d in result["differences"]})
-                self.assertIn(f"{who}", self.lane("probe buildyard --tries 82", 1).out)
+                self.assertIn(f"{who}", self.lane("probe buildyard --everyone --tries 82", 1).out)
                 self.lane("meddle buildyard none")
+
+    def test_one_of_each_kind_stands_for_the_others(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            one = self.lane("probe buildyard --sample 0 --seed 5 --format json").json
+            cover = one["coverage"]
+            self.assertEqual((one["people"], one["scopes"]), (cover["kinds_of_people"], cover["kinds_of_scopes"]))
+            self.assertLess(one["people"], 30)
+            self.assertEqual((cover["people"], cover["drawn_people"], cover["seed"]), (40, 0, 5))
+            self.assertIn("with --everyone", one["strength"])
+            self.assertEqual(one, self.lane("probe buildyard --sample 0 --seed 5 --format json").json, "the seed draws them again")
+            some = self.lane("probe buildyard --sample 3 --seed 5 --format json").json
+            self.assertEqual((some["people"], some["scopes"]), (one["people"] + 3, min(one["scopes"] + 3, cover["scopes"])))
+            whole = self.lane("probe buildyard --sample 90 --format json").json
+            self.assertEqual((whole["people"], whole["asked"], whole["shut_out"]), (40, 3280, ["hedda.crane"]))
+            self.lane("meddle buildyard stale-role release-approver publish-release")
+            for seed in range(2):  # a role that does more does it for whoever stands for its holders
+                found = self.lane(f"probe buildyard --sample 0 --seed {seed} --format json", 1).json
+                self.assertEqual({d["action"] for d in found["differences"]}, {"publish-release"})
+            suite = JUnitXml.fromstring(self.lane("probe buildyard --seed 1 --format junit", 1).out.encode())
+            self.assertEqual((suite.tests, suite.failures), (suite.tests, suite.tests))
+            self.assertGreater(suite.tests, 1)
+            self.lane("meddle buildyard none")
+            suite = JUnitXml.fromstring(self.lane("probe buildyard --format junit").out.encode())
+            self.assertEqual((suite.tests, suite.failures), (1, 0))
 
     def test_a_changed_declaration_becomes_exactly_that_change(self) -> None:
         with self.standing_in("buildyard"):

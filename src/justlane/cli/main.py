@@ -89,7 +89,7 @@ SUMMARIES = {
     "export": "Write all that is allowed as Parquet files.",
     "align": "Make a platform match what is declared.",
     "drift": "Where do platforms differ from what is declared, and what does that mean for whom?",
-    "probe": "Try, as every person, whether the platform really does what is declared.",
+    "probe": "Try, as the people, whether the platform really does what is declared.",
     "trust": "What you have allowed: which secret may go where, which files may be read.",
     "schema": "Write a JSON Schema for each kind of estate file.",
     "manual": "Write the manual pages: man justlane.",

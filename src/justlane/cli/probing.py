@@ -1,9 +1,10 @@
-"""`probe`: try, as every person, whether a platform really does what is declared."""
+"""`probe`: try, as the people, whether a platform really does what is declared."""
 
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from secrets import randbelow
+from typing import TYPE_CHECKING, Any
 
 import click
 import msgspec
@@ -13,16 +14,22 @@ from justlane.cli.circumstances import circumstance_options, question
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import show
 from justlane.cli.trusting import ask_person
+from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.circumstances import Situation
 from justlane.model.errors import InterruptedRunError
+
+if TYPE_CHECKING:
+    from justlane.platforms.choosing import Chosen
+
+_MOST_SEED = 1_000_000
 
 
 @click.command()
 @arguments.platform_argument
 @options.estate_option
 @circumstance_options
-@options.format_option("text", "json", "csv")
+@options.format_option("text", "json", "csv", "junit")
 @click.option(
     "--tries",
     type=click.IntRange(1),
@@ -30,20 +37,34 @@ from justlane.model.errors import InterruptedRunError
     show_default=True,
     help="Try each action at so many places with a yes and with a no.",
 )
+@click.option("--everyone", is_flag=True, help="Ask as every person at every scope, not as one of each kind.")
 @click.option("--thorough", is_flag=True, help="Try every action at every scope, as every person.")
+@click.option(
+    "--sample",
+    type=click.IntRange(0),
+    default=20,
+    show_default=True,
+    help="So many more people and scopes, besides one of each kind.",
+)
+@click.option("--seed", type=click.IntRange(0), help="Draw the same people and scopes again.")
 @click.pass_context
 def probe(
     ctx: click.Context, /, platform: str, folder: Path | None, form: str, tries: int, thorough: bool, **given: Any
 ) -> None:
-    """Try, as every person, whether PLATFORM really does what is declared.
+    """Try, as the people, whether PLATFORM really does what is declared.
 
-    For every person the platform is asked about every action at every scope. Then it is really tried: signed in as the
-    person, each action at a place where it is declared and at one where it is not (others for each person), and
-    wherever the answers differ. Reports what people get beyond what is declared, and what they do not get.
+    As one person of each kind (people who ought to get the same), and some more, the platform is asked about every
+    action at one scope of each kind, and some more. Then it is really tried: signed in as the person, each action at a
+    place where it is declared and at one where it is not (others for each person), and wherever the answers differ.
+    Reports what people get beyond what is declared, and what they do not get.
 
     \b
-    Example:
+    Examples:
       justlane probe fieldnet
+      justlane probe fieldnet --everyone
+
+    It is tried in one situation: the one that the options name, or without an address, a second factor and a known
+    way to sign in, now.
 
     It is tried in one situation: the one that the options name, or without an address, a second factor and a known
     way to sign in, now.
@@ -55,13 +76,17 @@ def probe(
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
+    choosing = {name: given.pop(name) for name in ("everyone", "sample", "seed")}
+    choosing["everyone"] |= thorough
     connector = connect(declared, options.folder_of(folder), ask_person)
     progress = TerminalProgress()
     try:
         asked = question(estate, given, platform)
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
         most = None if thorough else tries
-        result = probing.probe(EstateIndex(estate), platform, connector, progress, asked, most)
+        index = EstateIndex(estate)
+        chosen = _chosen(index, platform, asked, **choosing)
+        result = probing.probe(index, platform, connector, progress, asked, chosen, most)
     except KeyboardInterrupt:
         done = f"after {progress.done} of {progress.total} people" if progress.total else "before it began"
         raise InterruptedRunError(f"stopped {done}: nothing is proved", "run probe again; it changes nothing") from None
@@ -69,3 +94,14 @@ def probe(
         connector.close()
     show("ProbeResult", result, form)
     ctx.exit(0 if result.clean else 1)
+
+
+def _chosen(
+    index: EstateIndex, platform: str, asked: Question, everyone: bool, sample: int, seed: int | None
+) -> Chosen:
+    """Whom the options mean; without a seed, one is drawn."""
+    from justlane.platforms.choosing import everybody, one_of_each_kind
+
+    if everyone:
+        return everybody(index, platform)
+    return one_of_each_kind(index, platform, asked, sample, randbelow(_MOST_SEED) if seed is None else seed)

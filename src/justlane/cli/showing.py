@@ -66,7 +66,7 @@ WALK: list[tuple[str, list[list[str]]]] = [
         "Make six platforms match what is declared, each with habits of its own",
         [["align", name, "--yes", "--because", "first set-up"] for name in PLATFORMS],
     ),
-    ("Prove it: ask and try, as every person", [["probe", name] for name in PLATFORMS]),
+    ("Prove it: ask and try, as every person", [["probe", name, "--everyone"] for name in PLATFORMS]),
     ("The whole estate as one page, for whoever takes it over: estate.html", [["report", "estate.html"]]),
     (
         "A role made from another one, without what is not meant; given at a resource group, proved, and taken back",
@@ -95,9 +95,9 @@ WALK: list[tuple[str, list[list[str]]]] = [
         "Somebody makes a grant by hand, behind our back. Probing finds what it gives, aligning mends it",
         [
             ["meddle", "buildyard", "grant", "tamsin.quill", "release-publisher", "buildyard/release"],
-            ["probe", "buildyard"],
+            ["probe", "buildyard", "--everyone"],
             ["align", "buildyard", "--yes", "--because", "nobody asked for it"],
-            ["probe", "buildyard"],
+            ["probe", "buildyard", "--everyone"],
         ],
     ),
 ]
@@ -115,7 +115,7 @@ The estate stays in {folder}. Try next:
   justlane people changes                     who moved, and what access that gave or took
   justlane standin fieldnet &                 start a platform again, then
   justlane meddle fieldnet stale-role station-watcher silence-alarm
-  justlane probe fieldnet                     find what reading alone cannot see
+  justlane probe fieldnet --everyone          find what reading alone cannot see
   justlane suggest joost.baan restart-station {buoy}
   justlane give log-reader --to auditors --at fieldnet/inland --because "They asked." --dry-run
   justlane journal show                       what was edited in this walk, and taken back

@@ -1,4 +1,4 @@
-"""As every person: ask the platform itself and really try, and compare both with what is declared."""
+"""As the people: ask the platform itself and really try, and compare both with what is declared."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.questions.sight import seen as seen_by
 from justlane.model.circumstances import Situation
 from justlane.model.progress import Progress
+from justlane.platforms.choosing import Chosen, Coverage
 from justlane.platforms.interface import Connector, Entry, Shown
 
 _STRIDE = 7
@@ -53,6 +54,11 @@ class ProbeResult(Struct, frozen=True):
 
     platform: str
     people: int
+    """As how many it was asked and tried."""
+    scopes: int
+    """At how many."""
+    coverage: Coverage
+    """Of how many, and how they were chosen."""
     asked: int
     """Cells that the platform was asked about."""
     tried: int
@@ -61,10 +67,23 @@ class ProbeResult(Struct, frozen=True):
     """Enabled people whom the platform did not let sign in."""
     let_in: tuple[str, ...]
     """Disabled people whom it did."""
+    shut_out: tuple[str, ...]
+    """Disabled people whom it rightly did not: nothing was tried as them."""
     differences: tuple[Difference, ...]
     looked: int = 0
     """Scopes whose lists and totals were looked at, as each person."""
     shown_wrongly: tuple[ShownWrongly, ...] = ()
+
+    @property
+    def everywhere(self) -> bool:
+        """Whether everybody was looked at, everywhere."""
+        return (self.people, self.scopes) == (self.coverage.people, self.coverage.scopes)
+
+    @property
+    def tried_all(self) -> bool:
+        """Whether everything that was asked was tried, as everybody who could sign in."""
+        cells = self.asked // max(self.people, 1)
+        return self.tried == cells * (self.people - len(self.kept_out) - len(self.shut_out))
 
     @property
     def clean(self) -> bool:
@@ -78,31 +97,32 @@ def probe(
     connector: Connector,
     progress: Progress,
     question: Question,
+    chosen: Chosen,
     tries: int | None = 1,
 ) -> ProbeResult:
-    """Probe a platform as every person, in one situation (one that leaves everything out, if the question has none).
+    """Probe a platform as some people at some scopes, in one situation (one that leaves everything out, if the question
+    has none).
 
     Every cell is asked about. Tried is, for every person and action, at `tries` scopes where it is declared and as
     many where it is not (others for each person), and every cell where the answers differ; with None, every cell.
     """
     prepared = index.platform(platform)
-    cells = _cells(prepared)
+    cells = _cells(prepared, chosen.scopes)
     context = context_of(question)
-    users = list(index.estate.directory.users.values())
-    result = ProbeResult(platform, len(users), 0, 0, (), (), ())
-    progress.start(len(users), platform)
+    result = ProbeResult(platform, len(chosen.people), len(chosen.scopes), chosen.coverage, 0, 0, (), (), (), ())
+    progress.start(len(chosen.people), platform)
     try:
-        for number, user in enumerate(users):
-            progress.step(user.login)
-            declared = cells_of(judge(index, user.login, platform, question), platform)
+        for number, login in enumerate(chosen.people):
+            progress.step(login)
+            declared = cells_of(judge(index, login, platform, question), platform)
             expected = {cell: cell[0] in declared.get(cell[2], {}) for cell in cells}
-            chosen = _chosen(expected, tries, number)
+            to_try = _to_try(expected, tries, number)
             sight = {
                 address: Shown([*seen.holds, *seen.gathers], seen.inside or 0)
                 for address, seen in seen_by(prepared.coverage, declared, platform).items()
             }
-            person = _person(index, user.login, connector, expected, chosen, context, sight)
-            result = _with(result, person, user.login)
+            person = _person(index, login, connector, expected, to_try, context, sight)
+            result = _with(result, person, login)
     finally:
         progress.stop()
     return result
@@ -122,13 +142,17 @@ def _with(result: ProbeResult, person: _Person, login: str) -> ProbeResult:
     """The result with one more person."""
     kept_out = (*result.kept_out, login) if person.enabled and not person.signed_in else result.kept_out
     let_in = (*result.let_in, login) if person.signed_in and not person.enabled else result.let_in
+    shut_out = (*result.shut_out, login) if not (person.signed_in or person.enabled) else result.shut_out
     return ProbeResult(
         result.platform,
         result.people,
+        result.scopes,
+        result.coverage,
         result.asked + person.asked,
         result.tried + person.tried,
         kept_out,
         let_in,
+        shut_out,
         result.differences + person.differences,
         result.looked + person.looked,
         result.shown_wrongly + person.shown_wrongly,
@@ -183,16 +207,16 @@ def context_of(question: Question) -> Entry:
     }
 
 
-def _cells(prepared: PlatformIndex) -> list[Cell]:
+def _cells(prepared: PlatformIndex, scopes: Sequence[str]) -> list[Cell]:
     return [
         (action, scope.kind, scope.address)
-        for scope in prepared.platform.scopes.values()
+        for scope in (prepared.platform.scopes[address] for address in scopes)
         for action in prepared.platform.actions
         if prepared.applies(action, scope.address)
     ]
 
 
-def _chosen(expected: Mapping[Cell, bool], tries: int | None, number: int) -> list[Cell]:
+def _to_try(expected: Mapping[Cell, bool], tries: int | None, number: int) -> list[Cell]:
     """The cells to try as the person with that number: some of each action and outcome, spread over the scopes."""
     if tries is None:
         return list(expected)

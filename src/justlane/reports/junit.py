@@ -7,7 +7,9 @@ from typing import Any
 
 from justlane.engine.questions.expectations import Verdict
 from justlane.model.findings import Severity
+from justlane.platforms.probing import ProbeResult
 from justlane.reports.checked import Checked
+from justlane.reports.probe import sheet as found_by
 from justlane.reports.rules import says
 from justlane.rules.interface import RULES, rule
 
@@ -48,6 +50,25 @@ def checked(result: Checked) -> str:
     return _written("justlane check", suite)
 
 
+def probed(result: ProbeResult) -> str:
+    """A probe as a test suite: a case for each place and action (or sign-in) that differs, and one for the whole."""
+    from junitparser import Failure, TestCase, TestSuite
+
+    suite = TestSuite("probe")
+    counts = f"{result.people:,} people at {result.scopes:,} scopes, {result.asked:,} asked, {result.tried:,} tried"
+    whole = TestCase(f"everybody gets what is declared ({counts})", classname=result.platform)
+    rows = found_by(result).rows
+    if rows:
+        whole.result = [Failure(f"{len(rows):,} differences", "probe")]
+    suite.add_testcase(whole)
+    for user, action, scope, declared, said, does in rows:
+        case = TestCase(f"{user} {action} at {scope}", classname=result.platform)
+        told = f"declared {declared}, the platform says {said or 'nothing'}, trying gives {does}"
+        case.result = [Failure(told, "probe")]
+        suite.add_testcase(case)
+    return _written("justlane probe", suite)
+
+
 def _written(name: str, suite: Any) -> str:
     from junitparser import JUnitXml
 
@@ -57,5 +78,5 @@ def _written(name: str, suite: Any) -> str:
     return written.decode() + "\n"
 
 
-DOCUMENTS: dict[str, Callable[[Any], str]] = {"Verdicts": verdicts, "Checked": checked}
+DOCUMENTS: dict[str, Callable[[Any], str]] = {"Verdicts": verdicts, "Checked": checked, "ProbeResult": probed}
 """Kind of result -> what writes it."""

@@ -20,10 +20,22 @@ def plain(result: ProbeResult) -> dict[str, Any]:
     return {
         "platform": result.platform,
         "people": result.people,
+        "scopes": result.scopes,
+        "coverage": {
+            "people": result.coverage.people,
+            "scopes": result.coverage.scopes,
+            "kinds_of_people": result.coverage.kinds_of_people,
+            "kinds_of_scopes": result.coverage.kinds_of_scopes,
+            "drawn_people": result.coverage.drawn_people,
+            "drawn_scopes": result.coverage.drawn_scopes,
+            "seed": result.coverage.seed if result.coverage.kinds_of_people else None,
+        },
+        "strength": strength(result),
         "asked": result.asked,
         "tried": result.tried,
         "kept_out": list(result.kept_out),
         "let_in": list(result.let_in),
+        "shut_out": list(result.shut_out),
         "differences": [
             {
                 "user": d.user,
@@ -68,15 +80,13 @@ def text(result: ProbeResult, look: Look) -> str:
 
 
 def _lines(result: ProbeResult) -> Iterator[Line]:
-    answers, actions = counted(result.asked, "answer"), counted(result.tried, "action")
-    done = f"{counted(result.people, 'person', 'people')}, {answers} compared, {actions} really tried, "
-    done += f"{counted(result.looked, 'list')} looked at"
-    if result.clean:
-        yield line(("proved", "yes"), f"  everybody gets on {result.platform} what is declared, no more and no less")
-        yield line((f"        {done}", "dim"))
-        return
-    yield line(("differs", "no"), f"  {result.platform} does not do what is declared")
-    yield line((f"         {done}", "dim"))
+    word = ("proved", "yes") if result.clean else ("differs", "no")
+    who = "everybody gets" if result.everywhere else "everybody who was tried gets"
+    said = f"{who} on {result.platform} what is declared, no more and no less"
+    yield line(word, f"  {said if result.clean else f'{result.platform} does not do what is declared'}")
+    margin = " " * (len(word[0]) + 2)
+    for told in (_of_whom(result), _done(result), strength(result)):
+        yield line((margin + told, "dim"), hanging=margin)
     yield from _sign_ins(result)
     more = [d for d in result.differences if d.more]
     less = [d for d in result.differences if not d.more]
@@ -86,6 +96,41 @@ def _lines(result: ProbeResult) -> Iterator[Line]:
             yield line((f"  {title}: {len(some)} cell{'s' * (len(some) != 1)}", "head"))
             yield from _grouped(some)
     yield from _shown(result)
+
+
+def _of_whom(result: ProbeResult) -> str:
+    """As whom and where."""
+    cover = result.coverage
+    people = _of(result.people, cover.people, "person", "people", cover.kinds_of_people, cover.drawn_people)
+    scopes = _of(result.scopes, cover.scopes, "scope", "scopes", cover.kinds_of_scopes, cover.drawn_scopes)
+    return f"{people}; {scopes}" + (f"; seed {cover.seed}" if cover.kinds_of_people else "")
+
+
+def _of(some: int, all_: int, one: str, many: str, kinds: int, drawn: int) -> str:
+    if not kinds:
+        return counted(all_, one, many)
+    more = f" and {drawn:,} more" if drawn else ""
+    return f"{some:,} of {counted(all_, one, many)} ({counted(kinds, 'kind')}{more})"
+
+
+def _done(result: ProbeResult) -> str:
+    answers, actions = counted(result.asked, "answer"), counted(result.tried, "action")
+    done = f"{answers} compared, {actions} really tried, {counted(result.looked, 'list')} looked at"
+    return done + (
+        f"; not signed in, being disabled: {_some(result.shut_out, 'person', 'people')}" if result.shut_out else ""
+    )
+
+
+def strength(result: ProbeResult) -> str:
+    """One honest sentence: what this proves, and what it would not have seen."""
+    if not result.everywhere:
+        told = "Each stands for others of its kind"
+        return f"{told}: what the platform does for one person, or at one scope, alone is found with --everyone."
+    if not result.tried_all:
+        share = f"{max(100 * result.tried // result.asked, 1)} %"
+        told = f"Everything was asked as everybody, and {share} of it tried"
+        return f"{told}: what the platform does elsewhere against its own answer is found with --thorough."
+    return "Everything was asked as everybody and tried as everybody who can sign in, in this one situation."
 
 
 def _shown(result: ProbeResult) -> Iterator[Line]:

@@ -50,13 +50,27 @@ class ShownWrongly(TypedDict):
     shown: Shown | None
 
 
+class Coverage(TypedDict):
+    people: int
+    scopes: int
+    kinds_of_people: int
+    kinds_of_scopes: int
+    drawn_people: int
+    drawn_scopes: int
+    seed: int | None
+
+
 class Probe(TypedDict):
     platform: str
     people: int
+    scopes: int
+    coverage: Coverage
+    strength: str
     asked: int
     tried: int
     kept_out: list[str]
     let_in: list[str]
+    shut_out: list[str]
     differences: list[Difference]
     looked: int
     shown_wrongly: list[ShownWrongly]

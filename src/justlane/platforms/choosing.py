@@ -1,0 +1,83 @@
+"""Whom a probe signs in as and where it asks: one of each kind and some others, or everybody everywhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from random import Random
+
+from msgspec import Struct
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex
+
+
+class Coverage(Struct, frozen=True):
+    """How much of a platform a probe looks at."""
+
+    people: int
+    """How many the directory has."""
+    scopes: int
+    """How many the platform has."""
+    kinds_of_people: int
+    """Kinds of people who ought to get the same everywhere; 0 if nobody was grouped."""
+    kinds_of_scopes: int
+    """Kinds of scopes where everybody ought to get the same; 0 if nothing was grouped."""
+    drawn_people: int
+    """People drawn besides one of each kind."""
+    drawn_scopes: int
+    """Scopes drawn besides one of each kind."""
+    seed: int
+    """What draws the same people and scopes again."""
+
+
+class Chosen(Struct, frozen=True):
+    """Whom and where."""
+
+    people: tuple[str, ...]
+    scopes: tuple[str, ...]
+    coverage: Coverage
+
+
+def everybody(index: EstateIndex, platform: str) -> Chosen:
+    """Everybody, everywhere."""
+    people, scopes = tuple(_logins(index)), tuple(index.platform(platform).platform.scopes)
+    return Chosen(people, scopes, Coverage(len(people), len(scopes), 0, 0, 0, 0, 0))
+
+
+def one_of_each_kind(index: EstateIndex, platform: str, question: Question, sample: int, seed: int) -> Chosen:
+    """One person and one scope of each kind, and `sample` more of both; which ones, the seed decides.
+
+    Alike are people who stand behind the same of the names that bindings, ceilings and publications use, enabled or
+    not; and scopes that no binding and no publication tells apart. Everybody is of one kind, and so is every scope.
+    """
+    from justlane.engine.surveys.access_table import AccessTable
+
+    table = AccessTable(index, platform, question)
+    draw = Random(seed)  # to be drawn again, not to be secret
+    kind_of = dict(zip(table.logins, table.person_classes.tolist(), strict=True))
+    by_kind = _by_kind((login, kind_of[login]) for login in _logins(index))
+    places = _by_kind(zip(table.addresses, table.place_classes.tolist(), strict=True))
+    people, more_people = _drawn(by_kind, sample, draw)
+    scopes, more_scopes = _drawn(places, sample, draw)
+    numbers = (len(by_kind), len(places), len(more_people), len(more_scopes), seed)
+    coverage = Coverage(len(_logins(index)), len(table.addresses), *numbers)
+    return Chosen((*people, *more_people), (*scopes, *more_scopes), coverage)
+
+
+def _logins(index: EstateIndex) -> list[str]:
+    return [user.login for user in index.estate.directory.users.values()]
+
+
+def _by_kind(pairs: Iterable[tuple[str, int]]) -> list[list[str]]:
+    kinds: dict[int, list[str]] = {}
+    for name, kind in pairs:
+        kinds.setdefault(kind, []).append(name)
+    return list(kinds.values())
+
+
+def _drawn(kinds: list[list[str]], sample: int, draw: Random) -> tuple[list[str], list[str]]:
+    """One of each kind, and some of the others."""
+    first = [draw.choice(some) for some in kinds]
+    taken = set(first)
+    others = [name for some in kinds for name in some if name not in taken]
+    return first, draw.sample(others, min(sample, len(others)))
