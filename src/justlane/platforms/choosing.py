@@ -40,7 +40,7 @@ class Chosen(Struct, frozen=True):
 
 def everybody(index: EstateIndex, platform: str) -> Chosen:
     """Everybody, everywhere."""
-    people, scopes = tuple(_logins(index)), tuple(index.platform(platform).platform.scopes)
+    people, scopes = tuple(index.membership.roll.logins), tuple(index.platform(platform).platform.scopes)
     return Chosen(people, scopes, Coverage(len(people), len(scopes), 0, 0, 0, 0, 0))
 
 
@@ -54,18 +54,14 @@ def one_of_each_kind(index: EstateIndex, platform: str, question: Question, samp
 
     table = AccessTable(index, platform, question)
     draw = Random(seed)  # to be drawn again, not to be secret
-    kind_of = dict(zip(table.logins, table.person_classes.tolist(), strict=True))
-    by_kind = _by_kind((login, kind_of[login]) for login in _logins(index))
+    logins = table.logins[:-1]  # the last one has not signed in
+    by_kind = _by_kind(zip(logins, table.person_classes.tolist(), strict=False))
     places = _by_kind(zip(table.addresses, table.place_classes.tolist(), strict=True))
     people, more_people = _drawn(by_kind, sample, draw)
     scopes, more_scopes = _drawn(places, sample, draw)
     numbers = (len(by_kind), len(places), len(more_people), len(more_scopes), seed)
-    coverage = Coverage(len(_logins(index)), len(table.addresses), *numbers)
+    coverage = Coverage(len(logins), len(table.addresses), *numbers)
     return Chosen((*people, *more_people), (*scopes, *more_scopes), coverage)
-
-
-def _logins(index: EstateIndex) -> list[str]:
-    return [user.login for user in index.estate.directory.users.values()]
 
 
 def _by_kind(pairs: Iterable[tuple[str, int]]) -> list[list[str]]:
