@@ -82,6 +82,7 @@ class AlignAndProbeTest(EstateTest):
             self.assertEqual((some["people"], some["scopes"]), (one["people"] + 3, min(one["scopes"] + 3, cover["scopes"])))
             whole = self.lane("probe buildyard --sample 90 --format json").json
             self.assertEqual((whole["people"], whole["asked"], whole["shut_out"]), (40, 3280, ["hedda.crane"]))
+            self.assertIn("--seed draws some people", self.lane("probe buildyard --everyone --seed 3", 2).err)
             self.lane("meddle buildyard stale-role release-approver publish-release")
             for seed in range(2):  # a role that does more does it for whoever stands for its holders
                 found = self.lane(f"probe buildyard --sample 0 --seed {seed} --format json", 1).json

@@ -17,11 +17,12 @@ from justlane.cli.trusting import ask_person
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.circumstances import Situation
-from justlane.model.errors import InterruptedRunError
+from justlane.model.errors import InterruptedRunError, UsageError
 
 if TYPE_CHECKING:
     from justlane.platforms.choosing import Chosen
 
+_SAMPLE = 20
 _MOST_SEED = 1_000_000
 
 
@@ -42,9 +43,7 @@ _MOST_SEED = 1_000_000
 @click.option(
     "--sample",
     type=click.IntRange(0),
-    default=20,
-    show_default=True,
-    help="So many more people and scopes, besides one of each kind.",
+    help=f"So many more people and scopes, besides one of each kind ({_SAMPLE}).",
 )
 @click.option("--seed", type=click.IntRange(0), help="Draw the same people and scopes again.")
 @click.pass_context
@@ -66,9 +65,6 @@ def probe(
     It is tried in one situation: the one that the options name, or without an address, a second factor and a known
     way to sign in, now.
 
-    It is tried in one situation: the one that the options name, or without an address, a second factor and a known
-    way to sign in, now.
-
     Ends with 0 if there is no difference, 1 if there is one.
     """
     from justlane.platforms import probing
@@ -76,8 +72,7 @@ def probe(
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
-    choosing = {name: given.pop(name) for name in ("everyone", "sample", "seed")}
-    choosing["everyone"] |= thorough
+    choosing = _choosing(given, thorough)
     connector = connect(declared, options.folder_of(folder), ask_person)
     progress = TerminalProgress()
     try:
@@ -96,12 +91,24 @@ def probe(
     ctx.exit(0 if result.clean else 1)
 
 
+def _choosing(given: dict[str, Any], thorough: bool) -> dict[str, Any]:
+    """The options about whom and where, taken out of what was given. UsageError if they contradict each other."""
+    choosing = {name: given.pop(name) for name in ("everyone", "sample", "seed")}
+    choosing["everyone"] |= thorough
+    for name in ("sample", "seed"):
+        if choosing["everyone"] and choosing[name] is not None:
+            all_ = "thorough" if thorough else "everyone"
+            raise UsageError(f"--{name} draws some people, and --{all_} goes through all", "leave one of them out")
+    return choosing
+
+
 def _chosen(
-    index: EstateIndex, platform: str, asked: Question, everyone: bool, sample: int, seed: int | None
+    index: EstateIndex, platform: str, asked: Question, everyone: bool, sample: int | None, seed: int | None
 ) -> Chosen:
     """Whom the options mean; without a seed, one is drawn."""
     from justlane.platforms.choosing import everybody, one_of_each_kind
 
     if everyone:
         return everybody(index, platform)
-    return one_of_each_kind(index, platform, asked, sample, randbelow(_MOST_SEED) if seed is None else seed)
+    more = _SAMPLE if sample is None else sample
+    return one_of_each_kind(index, platform, asked, more, randbelow(_MOST_SEED) if seed is None else seed)
