@@ -101,6 +101,7 @@ class RulesTest(EstateTest):
             self.assertIn(f"| [`{name}`]({name}.md) | ", table)
             self.assertIn(says(rule(name)), table)
             self.assertEqual(self.run_lane("check", "--about", name).out.strip(), page(name).strip())
+        self.assertIn("did you mean redundant-line?", self.run_lane("check", "--only", "redundant-lie").err)
         self.assertEqual({path.stem for path in PAGES.glob("*.md")} - {"README"}, set(RULES))
         self.assertEqual([one["rule"] for one in self.run_lane("check", "--rules", "--format", "json").json], list(RULES))
 

@@ -16,7 +16,7 @@ from justlane.cli.terminal import say, show, tell
 from justlane.directories.interface import read_people
 from justlane.model.errors import UsageError
 from justlane.model.findings import Severity
-from justlane.model.names import counted
+from justlane.model.names import counted, did_you_mean
 
 if TYPE_CHECKING:
     from justlane.engine.facts.index import EstateIndex
@@ -42,7 +42,16 @@ def _rules() -> list[str]:
     return list(RULES)
 
 
-_RULE = click.Choice(_rules())
+class _OneOfTheRules(click.Choice[str]):
+    """A rule by its identifier; for one that is unknown the nearest is named rather than all of them."""
+
+    def get_invalid_choice_message(self, value: object, ctx: click.Context | None) -> str:
+        """What is said of an unknown one."""
+        hint = did_you_mean(str(value), self.choices, "`justlane check --rules` lists them")
+        return f"there is no rule {value!r}: {hint}"
+
+
+_RULE = _OneOfTheRules(_rules())
 
 
 @click.command()

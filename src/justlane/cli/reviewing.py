@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import UTC
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from justlane.engine.surveys.review import Grant
     from justlane.files.loaded import Loaded
     from justlane.model.bindings import Binding
+    from justlane.model.findings import Source
     from justlane.reports.review_sheets import Returned, Row
 
 _MOST_TOLD = 20
@@ -112,25 +113,28 @@ def _owner(index: EstateIndex, text: str) -> Principal:
 
 def _asked(place: Path, index: EstateIndex) -> list[tuple[Grant, Asked]]:
     """Every grant with the row that an owner sees."""
-    from justlane.engine.decision.deciding import Question
-    from justlane.engine.surveys.review import grants
     from justlane.files.when_changed import WhenChanged
-    from justlane.reports.review_rows import said_of
     from justlane.rules.interface import findings
 
-    found = findings(index, now()).flaws
     by_line: dict[tuple[str, int], list[str]] = {}
-    for flaw in found:
+    for flaw in findings(index, now()).flaws:
         by_line.setdefault((flaw.source.file, flaw.source.line), []).append(f"{flaw.rule}: {flaw.message}")
     changed = WhenChanged(place, index.estate.bindings)
+    return _rows(index, lambda at: (changed.of(at), by_line.get((at.file, at.line), [])))
+
+
+def _rows(index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]]) -> list[tuple[Grant, Asked]]:
+    """Every grant, with when its line was changed and what was found about that."""
+    from justlane.engine.decision.deciding import Question
+    from justlane.engine.surveys.review import grants
+    from justlane.reports.review_rows import said_of
+
     rows: list[tuple[Grant, Asked]] = []
     seen: set[str] = set()
     for grant in grants(index, Question(now())):
         if grant.key not in seen:  # what stands there twice is asked about once
             seen.add(grant.key)
-            source = grant.part.source
-            said = said_of(grant, changed.of(source), by_line.get((source.file, source.line), []))
-            rows.append((grant, Asked(grant.key, said)))
+            rows.append((grant, Asked(grant.key, said_of(grant, *beside(grant.part.source)))))
     return rows
 
 
@@ -221,7 +225,7 @@ def _checked(place: Path, path: Path, found: Returned, person: str) -> Review:
             wrong.append(f"row {row.number}: the column {column!r} was changed")
         _take(row, key, person, answers, wrong)
     lost = [one for one in known.asked if one.key not in seen]
-    wrong += [f"a row is missing: {_said(one)}" for one in lost]
+    wrong += [f"a row is missing: {one}" for one in lost]
     if wrong:
         more = f"; and {len(wrong) - _MOST_TOLD} more" if len(wrong) > _MOST_TOLD else ""
         message = f"{path}: {'; '.join(wrong[:_MOST_TOLD])}{more}"
@@ -260,14 +264,10 @@ def _tell(one: Review, current: set[str]) -> None:
     say(f"{one.name} ({one.owner}): {told}; outstanding {len(one.outstanding)} of {len(one.asked)}")
     for asked in count["ask"]:
         comment = one.answers[asked.key].comment
-        say(f"  ask     {_said(asked)}: {comment or 'no comment'}")
+        say(f"  ask     {asked}: {comment or 'no comment'}")
     for asked in one.asked:
         if asked.key not in current:
-            say(f"  since   {_said(asked)} is not there any more")
-
-
-def _said(asked: Asked) -> str:
-    return f"{asked.said['role']} to {asked.said['given to']} at {asked.said['at']}"
+            say(f"  since   {asked} is not there any more")
 
 
 def _decision(one: Review, key: str) -> str:
@@ -291,7 +291,7 @@ def status(ctx: click.Context, folder: Path | None, form: str) -> None:
 
     place = options.folder_of(folder)
     _, index = _loaded(place)
-    rows = _asked(place, index)
+    rows = _rows(index, lambda at: ("", []))  # neither is shown here, and both take long
     found = [standing_of(one, rows) for one in reviews(place)]
     show("ReviewStatus", Standing(tuple(found)), form)
     if not found and form == "text":

@@ -47,6 +47,10 @@ class Asked(msgspec.Struct, frozen=True):
     said: dict[str, str]
     """The columns that must come back as they went out."""
 
+    def __str__(self) -> str:
+        """`station-keeper to group crew at fieldnet/north`."""
+        return f"{self.said['role']} to {self.said['given to']} at {self.said['at']}"
+
 
 class Review(msgspec.Struct, frozen=True):
     """One workbook that was given out."""

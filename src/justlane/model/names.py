@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from unicodedata import category
 
 from justlane.model.patterns import is_like
@@ -34,6 +34,12 @@ def nearest(name: str, known: Collection[str], most: int = 1) -> list[str]:
             choices = [choice for choice, _, _ in found]
             return sorted(choices, key=lambda choice: OSA.distance(name.lower(), choice.lower()))[:most]
     return []
+
+
+def some_of(names: Sequence[str], most: int, of: int | None = None) -> str:
+    """A few of some names, and how many more there are: of those, or of `of` where not all are at hand."""
+    left = (len(names) if of is None else of) - most
+    return ", ".join(names[:most]) + (f" and {left:,} more" if left > 0 else "")
 
 
 def did_you_mean(name: str, known: Collection[str], otherwise: str = "") -> str:

@@ -7,7 +7,6 @@ from datetime import datetime
 from enum import StrEnum
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import Comparison, Side, compare
 from justlane.engine.changes.effect import MOST_NAMED
@@ -105,13 +104,8 @@ class _Judging:
 
     def meaning_of(self, steps: Sequence[Step]) -> Meaning:
         """Beside what should be: what should be, but for some differences."""
-        parts = {part: dict(self._base.part(part)) for part in PARTS}
-        for step in steps:
-            if step.before is None:
-                parts[step.part].pop(step.name, None)
-            else:
-                parts[step.part][step.name] = step.before
-        wrong = EstateIndex(as_read(self._index, self._platform, replace(self._base, **parts)))
+        held = self._base.changed((step.part, step.name, step.before) for step in steps)
+        wrong = EstateIndex(as_read(self._index, self._platform, held))
         sides = Side("should", self._right), Side("does", wrong)
         found: Comparison = compare(*sides, Question(self._moment), within=self._platform)
         people = sorted({user for group in found.groups for user in group.users})

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from importlib import import_module
 from pathlib import Path
 from typing import Annotated, Protocol, cast
 
 from msgspec import Meta, Struct
+from msgspec.structs import replace
 
 from justlane.model.errors import UsageError
 from justlane.model.estate import Platform
@@ -50,6 +51,16 @@ class Reading(Struct, frozen=True):
     def part(self, name: str) -> dict[str, Entry]:
         """One of `PARTS`."""
         return cast(dict[str, Entry], getattr(self, name))
+
+    def changed(self, entries: Iterable[tuple[str, str, Entry | None]]) -> Reading:
+        """The same with some entries, (part, name, entry), set; those that are None are gone."""
+        parts = {name: dict(self.part(name)) for name in PARTS}
+        for part, name, entry in entries:
+            if entry is None:
+                parts[part].pop(name, None)
+            else:
+                parts[part][name] = entry
+        return replace(self, **parts)
 
 
 Address = Annotated[str, Meta(max_length=4000)]

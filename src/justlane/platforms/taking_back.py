@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from msgspec.structs import replace
-
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
@@ -14,7 +12,7 @@ from justlane.engine.surveys.administrators import Administrators, administrator
 from justlane.model.errors import RefusedError
 from justlane.platforms.aligning import Plan, Step, counted_plan
 from justlane.platforms.effect import as_read
-from justlane.platforms.interface import PARTS, Reading
+from justlane.platforms.interface import Reading
 from justlane.platforms.journal import Note
 
 
@@ -34,15 +32,9 @@ def undoing(index: EstateIndex, platform: str, reading: Reading, done: Sequence[
         steps.append(Step(note.part, note.name, held, note.before))
     if not steps:
         return Plan(platform, reading.revision, ())
-    target = {part: dict(reading.part(part)) for part in PARTS}
-    for step in steps:
-        if step.after is None:
-            target[step.part].pop(step.name, None)
-        else:
-            target[step.part][step.name] = step.after
     sides = [
         Side(name, EstateIndex(as_read(index, platform, some)))
-        for name, some in (("held", reading), ("before", replace(reading, **target)))
+        for name, some in (("held", reading), ("before", _after(reading, steps)))
     ]
     changes = compare(sides[0], sides[1], Question(moment), within=platform)
     return counted_plan(platform, reading, steps, changes)
@@ -55,15 +47,9 @@ def refuse_lockout(
     the administration that they hold there."""
     if not index.platform(platform).platform.administration or not planned.steps:
         return
-    after = {part: dict(reading.part(part)) for part in PARTS}
-    for step in planned.steps:
-        if step.after is None:
-            after[step.part].pop(step.name, None)
-        else:
-            after[step.part][step.name] = step.after
     was, now = (
         administrators(EstateIndex(as_read(index, platform, some)), platform, Question(moment))
-        for some in (reading, replace(reading, **after))
+        for some in (reading, _after(reading, planned.steps))
     )
     if was.full and not now.full:
         hint = "declare who does, or if it is right all the same: --even-so REASON"
@@ -71,6 +57,11 @@ def refuse_lockout(
     if acting and _rank(was, acting) > _rank(now, acting):
         hint = "let somebody else do it, or if it is right all the same: --even-so REASON"
         raise RefusedError(f"you, {acting}, would administer less of {platform} than now; nothing was changed", hint)
+
+
+def _after(reading: Reading, steps: Sequence[Step]) -> Reading:
+    """What a platform holds once some steps are done."""
+    return reading.changed((step.part, step.name, step.after) for step in steps)
 
 
 def _rank(found: Administrators, login: str) -> int:

@@ -13,14 +13,13 @@ from justlane.model.names import counted
 from justlane.model.rules import Accepted
 from justlane.model.showing import short
 from justlane.reports.edits import plain_edit
+from justlane.reports.findings import heading, plain_finding, said
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 from justlane.rules.inspection import Flaw
 
-_LONGEST = 1000
 _LONGEST_LINE = 200
 _MANY = 20
-_STYLES = {Severity.ERROR: "no", Severity.WARNING: "warn", Severity.NOTE: "dim"}
 
 
 class Checked(Struct, frozen=True):
@@ -69,13 +68,7 @@ def plain(result: Checked) -> dict[str, Any]:
 
 def _plain(result: Checked, flaw: Flaw) -> dict[str, Any]:
     return {
-        "rule": flaw.rule,
-        "severity": flaw.severity.value,
-        "file": flaw.source.file,
-        "line": flaw.source.line,
-        "column": flaw.source.column,
-        "message": short(flaw.message, _LONGEST),
-        "hint": flaw.hint,
+        **plain_finding(flaw),
         "about": list(flaw.about),
         "consequence": flaw.consequence,
         "source_line": _line_of(result, flaw),
@@ -91,7 +84,7 @@ def sheet(result: Checked) -> Sheet:
     """One row for each finding."""
     columns = ("file", "line", "column", "severity", "rule", "message", "hint", "consequence", "fixable")
     rows = [
-        (*(f.source.file, f.source.line, f.source.column), f.severity.value, f.rule, short(f.message, _LONGEST), f.hint,
+        (*(f.source.file, f.source.line, f.source.column), f.severity.value, f.rule, said(f), f.hint,
          f.consequence, "yes" if f.fix else "no")
         for f in result.flaws
     ]  # fmt: skip
@@ -109,21 +102,14 @@ def _lines(result: Checked) -> Iterator[Line]:
     if result.accepted:
         yield from ([line()] if result.flaws else [])
         for flaw, one in result.accepted:
-            told = f"{flaw.source}: {short(flaw.message, _LONGEST)}"
+            told = f"{flaw.source}: {said(flaw)}"
             until = f"  until {one.last_day}: {one.reason}"
             yield line(("accepted  ", "dim"), told, (until, "dim"), source=one.source, hanging=" " * 10)
     yield from _closing(result)
 
 
 def _flaw(result: Checked, flaw: Flaw) -> Iterator[Line]:
-    said = short(flaw.message, _LONGEST)
-    yield line(
-        (f"{flaw.source}: ", "name"),
-        (f"{flaw.severity}: ", _STYLES[flaw.severity]),
-        said,
-        (f"  ({flaw.rule})", "dim"),
-        hanging="    ",
-    )
+    yield heading(flaw)
     shown = _line_of(result, flaw)
     if shown:
         yield line((f"      {shown}", "head"), hanging="      ")

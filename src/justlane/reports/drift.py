@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from justlane.model.names import counted
+from justlane.model.names import counted, some_of
 from justlane.platforms.drifting import Drift, Drifted, Kind, Meaning
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -95,9 +95,7 @@ def _of_kind(some: Sequence[Drifted]) -> Iterator[Line]:
 def _means(meaning: Meaning) -> str:
     if not meaning.more and not meaning.less:
         return "nobody may do more or less by it"
-    who = ", ".join(meaning.named[:_MOST_NAMED])
-    left = meaning.people - _MOST_NAMED
-    who += f" and {left:,} more" if left > 0 else ""
+    who = some_of(meaning.named, _MOST_NAMED, meaning.people)
     parts = [f"{counted(meaning.more, 'cell')} more"] if meaning.more else []
     parts += [f"{counted(meaning.less, 'cell')} fewer"] if meaning.less else []
     sensitive = f", sensitive {', '.join(meaning.sensitive)}" if meaning.sensitive else ""

@@ -20,7 +20,7 @@ from justlane.model.edits import (
     Unpublish,
     Withdraw,
 )
-from justlane.model.names import counted
+from justlane.model.names import counted, some_of
 from justlane.reports import chains
 
 _MOST_NAMED = 4
@@ -101,10 +101,9 @@ def extent_text(extent: Extent | None) -> str:
 
 def _who(who: Who) -> str:
     """A few of them by name, and how many there are besides."""
-    shown, left = who.named[:_MOST_WHO], who.people - _MOST_WHO
-    if left > 0:
-        return f"{', '.join(shown)} and {left:,} more"
-    return " and ".join(shown)
+    if who.people > _MOST_WHO:
+        return some_of(who.named, _MOST_WHO, who.people)
+    return " and ".join(who.named[:_MOST_WHO])
 
 
 def _named(moved: Sequence[Moved]) -> str:

@@ -60,7 +60,6 @@ PRESENTERS = {
     "Edits": "justlane.reports.journal",
     "Exported": "justlane.reports.exported",
     "Fitting": "justlane.reports.roles",
-    "Findings": "justlane.reports.findings",
     "ForUser": "justlane.reports.for_user",
     "Found": "justlane.reports.found_people",
     "Glance": "justlane.reports.glance",

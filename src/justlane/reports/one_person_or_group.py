@@ -8,6 +8,7 @@ from typing import Any
 from justlane.engine.questions.one_person_or_group import Belonging, Portrait
 from justlane.engine.questions.settings import Brought
 from justlane.model.estate import Setting
+from justlane.model.names import some_of
 from justlane.model.people import Group, LocalMember, Membership
 from justlane.reports.chains import plain_source
 from justlane.reports.interface import Look, Sheet
@@ -108,8 +109,7 @@ def _head(result: Portrait) -> Iterator[Line]:
         yield line((group.name, "head"), local, f"  {group.purpose}", source=group.source, hanging="  ")
         yield from [line(f"  id {group.id}")] if isinstance(group, Group) and group.id else []
         names = [_member(member) for member in group.members]
-        more = f" and {len(names) - _MOST_MEMBERS:,} more" if len(names) > _MOST_MEMBERS else ""
-        yield line(f"  holds {', '.join(names[:_MOST_MEMBERS]) or 'nobody'}{more}", hanging="  ")
+        yield line(f"  holds {some_of(names, _MOST_MEMBERS) or 'nobody'}", hanging="  ")
 
 
 def _member(member: Membership | LocalMember) -> str:

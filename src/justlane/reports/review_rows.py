@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from justlane.engine.surveys.review import Grant, Holder
+from justlane.model.names import some_of
 from justlane.model.showing import short
 from justlane.reports.conditions import condition_text
 
@@ -37,5 +38,4 @@ def said_of(grant: Grant, changed: str, findings: Sequence[str]) -> dict[str, st
 
 def _who(holders: Sequence[Holder], people: int) -> str:
     said = [f"{one.user} (through {one.through})" if one.through else one.user for one in holders]
-    more = people - len(holders)
-    return ", ".join(said) + (f" and {more:,} more" if more > 0 else "")
+    return some_of(said, len(said), people)

@@ -72,18 +72,14 @@ def plain(result: Standing) -> list[dict[str, Any]]:
             "keep": one.decided("keep"),
             "remove": one.decided("remove"),
             "ask": one.decided("ask"),
-            "outstanding": [_said(asked) for asked in one.outstanding],
-            "to_remove": [_said(asked) for asked in one.to_remove],
-            "gone": [_said(asked) for asked in one.gone],
-            "new": [_said(asked) for asked in one.new],
+            "outstanding": [str(asked) for asked in one.outstanding],
+            "to_remove": [str(asked) for asked in one.to_remove],
+            "gone": [str(asked) for asked in one.gone],
+            "new": [str(asked) for asked in one.new],
             "answered_by": sorted({answer.by for answer in one.review.answers.values()}),
         }
         for one in result.reviews
     ]
-
-
-def _said(asked: Asked) -> str:
-    return f"{asked.said['role']} to {asked.said['given to']} at {asked.said['at']}"
 
 
 def sheet(result: Standing) -> Sheet:
@@ -127,6 +123,6 @@ def _some(what: str, some: Sequence[Asked]) -> Iterator[Line]:
     for asked in some[:_MOST]:
         file, _, number = asked.said["line"].rpartition(":")
         source = Source(file, int(number)) if number.isdigit() else None
-        yield line((f"      {what:<12}", "dim"), _said(asked), source=source, hanging=" " * 18)
+        yield line((f"      {what:<12}", "dim"), str(asked), source=source, hanging=" " * 18)
     if len(some) > _MOST:
         yield line((f"      {what:<12}", "dim"), f"and {len(some) - _MOST:,} more")

@@ -10,7 +10,7 @@ from msgspec import Struct
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.redundancy.spare import Spare, Why
-from justlane.engine.surveys.administrators import Administrators, administration_of
+from justlane.engine.surveys.administrators import Administrators
 from justlane.model.bindings import Binding
 from justlane.model.edits import Edit
 from justlane.model.findings import Finding, Severity, Source
@@ -236,8 +236,3 @@ def _whole(at: Inspection, spare: Spare) -> tuple[Binding, ...]:
 def named(bindings: tuple[Binding, ...]) -> str:
     """Lines by what they give and where they stand."""
     return "; ".join(f"{b.role} to {b.principal} at {b.scope} ({b.source.line_address})" for b in bindings)
-
-
-def has_administration(prepared: PlatformIndex) -> bool:
-    """Whether a platform says what its administration is."""
-    return bool(administration_of(prepared))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -31,6 +31,17 @@ class RoleStep(Struct, frozen=True):
 
 Holdings = dict[str, tuple[RoleStep, ...]]
 """Each action that a role holds, with the lines through which it does."""
+
+
+def with_implied(actions: Mapping[str, Action], some: Iterable[str]) -> set[str]:
+    """Actions with all that they imply, directly or through others."""
+    waiting = list(some)
+    found = set(waiting)
+    for action in waiting:
+        more = [implied.text for implied in actions[action].implies if implied.text not in found]
+        found.update(more)
+        waiting += more
+    return found
 
 
 class RoleIndex:

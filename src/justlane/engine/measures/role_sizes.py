@@ -7,6 +7,7 @@ from msgspec import Struct
 from justlane.engine.decision.deciding import Question
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.roles import with_implied
 from justlane.model.expectations import UserMay
 from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
@@ -63,10 +64,4 @@ def _required(index: EstateIndex, platform: str) -> dict[str, set[str]]:
             for duty in expectation.duties:
                 if platform_of(duty.scope) == platform:
                     found.setdefault(expectation.user, set()).update(matching(duty.action, actions))
-    for some in found.values():
-        waiting = list(some)
-        for action in waiting:
-            more = [i.text for i in actions[action].implies if i.text not in some]
-            some.update(more)
-            waiting += more
-    return found
+    return {login: with_implied(actions, some) for login, some in found.items()}

@@ -21,6 +21,7 @@ from justlane.engine.everywhere.kinds_of_places import kinds_of_places
 from justlane.engine.everywhere.terrain import reach_of, terrain_of
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import Person
+from justlane.engine.facts.roles import with_implied
 from justlane.engine.facts.sources import ListedBindings, OverlaidBindings
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
@@ -424,15 +425,8 @@ class Needs:
     def _implying(self, taken: frozenset[str]) -> list[tuple[str, str]]:
         """Actions that are not among some, each with one among them that it implies, directly or through others."""
         actions = self.prepared.platform.actions
-        found = []
-        for name in actions:
-            waiting, seen = [name], {name}
-            while waiting:
-                more = [i.text for i in actions[waiting.pop()].implies if i.text not in seen]
-                seen.update(more)
-                waiting += more
-            found += [(name, less) for less in sorted(seen & taken) if name not in taken]
-        return found
+        others = [name for name in actions if name not in taken]
+        return [(name, less) for name in others for less in sorted(with_implied(actions, [name]) & taken)]
 
 
 def _undated(binding: Binding) -> object:

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.roles import with_implied
 from justlane.engine.questions.assignments import ways_from
 from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.expectations import UserMay
@@ -166,7 +167,8 @@ def fitting(index: EstateIndex, platform: str, group: str, actions: Sequence[str
     for action, sentence in _required(index, platform, group):
         wanted.add(action)
         said.append(sentence)
-    required = _closed(prepared, wanted)
+    known = prepared.platform.actions
+    required = with_implied(known, (action for action in wanted if action in known))
     fits = []
     for name in prepared.platform.roles:
         held = prepared.roles.holdings(name)
@@ -189,14 +191,3 @@ def _required(index: EstateIndex, platform: str, group: str) -> Iterator[tuple[s
                 if platform_of(duty.scope) == platform:
                     where = expectation.source.line_address
                     yield duty.action, f"{expectation.user} may {duty.action} at {duty.scope} ({where})"
-
-
-def _closed(prepared: PlatformIndex, wanted: Iterable[str]) -> set[str]:
-    """Actions with all that they imply."""
-    waiting = [action for action in wanted if action in prepared.platform.actions]
-    found = set(waiting)
-    for action in waiting:
-        more = [i.text for i in prepared.platform.actions[action].implies if i.text not in found]
-        found.update(more)
-        waiting += more
-    return found

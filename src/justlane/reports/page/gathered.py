@@ -19,7 +19,7 @@ from justlane.engine.surveys.administrators import administrators
 from justlane.engine.surveys.glance import Glance, glance
 from justlane.model.bindings import Binding
 from justlane.model.estate import Platform
-from justlane.model.names import counted
+from justlane.model.names import counted, some_of
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
 from justlane.reports.checked import Checked
 from justlane.reports.conditions import condition_text
@@ -188,7 +188,7 @@ def _finding(checked: Checked, flaw: Any) -> dict[str, Any]:
 def _glance(result: Glance) -> dict[str, Any]:
     rows = [
         {
-            "names": ", ".join(row.names[:6]) + (f" and {len(row.names) - 6:,} more" if len(row.names) > 6 else ""),
+            "names": some_of(row.names, 6),
             "fields": [
                 {"much": f.much.value, "share": min(round(100 * f.cells / cells), 99) if cells else 0}
                 for f, cells in zip(row.fields, result.cells, strict=True)
@@ -266,8 +266,7 @@ def _changes(found: Comparison) -> dict[str, Any]:
         "people": found.people,
         "groups": [
             {
-                "users": ", ".join(group.users[:8])
-                + (f" and {len(group.users) - 8:,} more" if len(group.users) > 8 else ""),
+                "users": some_of(group.users, 8),
                 "changes": [
                     {
                         "sign": "gains" if c.gains else "loses",

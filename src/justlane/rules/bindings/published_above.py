@@ -20,6 +20,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from justlane.model.bindings import Publication
 from justlane.model.edits import Unpublish
 from justlane.model.findings import Severity
 from justlane.model.scopes import contains
@@ -33,17 +34,13 @@ OPTIONS: Options = {}
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each such publication."""
     for prepared in at.platforms():
+        of_group: dict[str, list[Publication]] = {}
         for publication in prepared.platform.publications:
-            above = next(
-                (
-                    other
-                    for other in prepared.platform.publications
-                    if other.group == publication.group
-                    and other.scope != publication.scope
-                    and contains(other.scope, publication.scope)
-                ),
-                None,
-            )
+            of_group.setdefault(publication.group, []).append(publication)
+        for publication in prepared.platform.publications:
+            scope = publication.scope
+            wider = (p for p in of_group[publication.group] if p.scope != scope and contains(p.scope, scope))
+            above = next(wider, None)
             if above:
                 group = f"group {publication.group}"
                 where = f"{above.scope} ({above.source.line_address})"

@@ -42,12 +42,13 @@ def find(at: Inspection) -> Iterator[Flaw]:
         opened = [a for a, is_open in zip(terrain.addresses, flags, strict=True) if is_open and a != platform.name]
         people = counted(at.known.people(AUTHENTICATED, platform.name), "person", "people")
         actions = sorted(prepared.roles.holdings(role))
-        tops: list[str] = []
-        for address in opened:
-            if not tops or not contains(tops[-1], address):
-                tops.append(address)
-        for top in tops:
-            inside = [a for a in opened if contains(top, a)]
+        tops: dict[str, list[str]] = {}
+        top = ""
+        for address in opened:  # in the order of the tree: what lies in a place follows it
+            if not top or not contains(top, address):
+                top = address
+            tops.setdefault(top, []).append(address)
+        for top, inside in tops.items():
             usable = [a for a in inside if any(prepared.applies(action, a) for action in actions)]
             if not usable:
                 continue

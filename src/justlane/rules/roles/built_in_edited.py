@@ -18,6 +18,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from justlane.engine.facts.roles import with_implied
 from justlane.model.findings import Severity
 from justlane.model.patterns import matching
 from justlane.rules.inspection import Flaw, Inspection, Options
@@ -34,12 +35,8 @@ def find(at: Inspection) -> Iterator[Flaw]:
         for role in prepared.platform.roles.values():
             if not role.built_in or not role.ships_with:
                 continue
-            shipped = {a for pattern in role.ships_with for a in matching(pattern.text, actions)}
-            waiting = list(shipped)
-            for action in waiting:
-                more = [i.text for i in actions[action].implies if i.text not in shipped]
-                shipped.update(more)
-                waiting += more
+            named = {a for pattern in role.ships_with for a in matching(pattern.text, actions)}
+            shipped = with_implied(actions, named)
             held = set(prepared.roles.holdings(role.name))
             if held != shipped:
                 more_, less = sorted(held - shipped), sorted(shipped - held)
