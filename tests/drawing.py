@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, Condition, Hours
-from justlane.model.estate import Binds, Decides, Estate, Habits, Platform, RolesHeld
+from justlane.model.estate import Binds, Connection, Decides, Estate, Habits, Platform, RolesHeld, SecretPlace
 from justlane.model.findings import Source
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Directory, Group, LocalGroup, LocalMember, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
@@ -56,6 +56,8 @@ real_conditions = st.builds(
 )
 ends = st.sampled_from([None, None, date(2026, 11, 24), date(2026, 11, 25)])
 conditions = st.one_of(st.just(ALWAYS), st.just(ALWAYS), real_conditions)
+
+REACHED = Connection("http", "http://127.0.0.1:1", SecretPlace("environment", "NONE"), AT)
 
 
 @st.composite
@@ -118,7 +120,7 @@ def estates(draw: st.DrawFn, only: Decides | None = None) -> Estate:
         actions,
         scopes,
         roles,
-        None,
+        REACHED,
         local,
         tuple(draw(st.lists(publications, max_size=3))),
         tuple(draw(st.lists(ceilings, max_size=1))),

@@ -3,6 +3,7 @@
 import json
 import os
 import unittest
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from unittest import mock
@@ -14,8 +15,9 @@ from justlane.model.estate import SecretPlace
 from justlane.model.progress import Progress
 from justlane.outside.secrets import own
 from justlane.platforms import aligning
-from justlane.platforms.interface import PARTS, Entry, Reading
+from justlane.platforms.interface import Entry, Reading, Step
 from justlane.platforms.journal import Journal
+from justlane.platforms.over_http.dialect import PARTS, declared_parts
 from tests.support import EstateTest
 
 NOW = datetime(2026, 11, 25, 12, tzinfo=UTC)
@@ -31,24 +33,20 @@ class Shelf:
         self.fails_at = fails_at
 
     def read(self) -> Reading:
-        return Reading(str(self.revision), **{part: dict(entries) for part, entries in self.held.items()})
+        return Reading(str(self.revision), {part: dict(entries) for part, entries in self.held.items()})
 
-    def put(self, part: str, name: str, entry: Entry, revision: str) -> str:
-        self._step(part, name, revision)
-        self.held[part][name] = entry
-        return str(self.revision)
-
-    def drop(self, part: str, name: str, revision: str) -> str:
-        self._step(part, name, revision)
-        del self.held[part][name]
-        return str(self.revision)
-
-    def _step(self, part: str, name: str, revision: str) -> None:
+    def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         assert revision == str(self.revision), "sent without the current revision"
-        if len(self.sent) + 1 == self.fails_at:
+        if len(self.sent) < self.fails_at <= len(self.sent) + len(steps):
             raise KeyboardInterrupt
-        self.sent.append((part, name))
+        for step in steps:
+            if step.after is None:
+                del self.held[step.part][step.name]
+            else:
+                self.held[step.part][step.name] = step.after
+        self.sent += [(step.part, step.name) for step in steps]
         self.revision += 1
+        return str(self.revision)
 
 
 class PlanTest(EstateTest):
@@ -62,7 +60,7 @@ class PlanTest(EstateTest):
         return planned
 
     def test_a_platform_ought_to_hold_all_that_is_declared_about_it(self) -> None:
-        parts = aligning.declared_parts(self.index(), "planboard")
+        parts = declared_parts(self.index(), "planboard").parts
         self.assertEqual(parts["local_groups"]["planners"], {"members": ["group release-managers", "user imke.vos"], "until": {}})
         self.assertIn("release-managers", parts["groups"], "held by a local group only")
         self.assertEqual(
@@ -72,17 +70,17 @@ class PlanTest(EstateTest):
         self.assertEqual([(b["principal"], b["condition"]) for b in denied], [("group contractors", {
             "networks": [], "multi_factor": None, "methods": [], "not_networks": [], "not_methods": [], "weekdays": [5, 6], "hours": [], "time_zone": "", "first_day": "", "last_day": "",
         })])  # fmt: skip
-        ceilings = aligning.declared_parts(self.index(), "siltstore")["ceilings"].values()
+        ceilings = declared_parts(self.index(), "siltstore").parts["ceilings"].values()
         self.assertEqual({(str(c["principal"]), str(c["patterns"])) for c in ceilings}, {
             ("authenticated", "['delete-series', 'correct-series']"), ("user lantern", "['*']"),
         })  # fmt: skip
-        built_in = aligning.declared_parts(self.index(), "quayside")["bindings"].values()
+        built_in = declared_parts(self.index(), "quayside").parts["bindings"].values()
         self.assertNotIn("looker", {b["role"] for b in built_in}, "what the platform does by itself is not sent")
 
     def test_the_order_of_bindings_is_sent_where_it_decides(self) -> None:
-        entries = aligning.declared_parts(self.index(), "sourcebank")["bindings"].values()
+        entries = declared_parts(self.index(), "sourcebank").parts["bindings"].values()
         self.assertEqual([b["place"] for b in entries], [0, 1, 2, 3, 4])
-        self.assertEqual({b["place"] for b in aligning.declared_parts(self.index(), "siltstore")["bindings"].values()}, {0})
+        self.assertEqual({b["place"] for b in declared_parts(self.index(), "siltstore").parts["bindings"].values()}, {0})
 
     def test_things_are_added_before_they_are_named_and_removed_after(self) -> None:
         index = self.index()

@@ -15,7 +15,7 @@ from junitparser import JUnitXml
 from justlane.cli.showing import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
 from justlane.outside.http import explained
-from justlane.platforms.standin import StandinConnector
+from justlane.platforms.over_http.session import HttpConnector
 from tests.support import EstateTest, Ran, free_port
 
 BEHIND = "tamsin.quill release-publisher buildyard/release"
@@ -77,7 +77,8 @@ class AlignAndProbeTest(EstateTest):
             self.assertLess(one["people"], 30)
             self.assertEqual((cover["people"], cover["drawn_people"], cover["seed"]), (40, 0, 5))
             self.assertIn("with --everyone", one["strength"])
-            self.assertEqual(one, self.lane("probe buildyard --sample 0 --seed 5 --format json").json, "the seed draws them again")
+            again = self.lane("probe buildyard --sample 0 --seed 5 --format json").json
+            self.assertEqual({**one, "news": again["news"]}, again, "the seed draws them again")
             some = self.lane("probe buildyard --sample 3 --seed 5 --format json").json
             self.assertEqual((some["people"], some["scopes"]), (one["people"] + 3, min(one["scopes"] + 3, cover["scopes"])))
             whole = self.lane("probe buildyard --sample 90 --format json").json
@@ -106,7 +107,7 @@ class AlignAndProbeTest(EstateTest):
             said = self.lane("align buildyard --dry-run", 1).out
             self.assertIn("change  person odd.pilcher: enabled True becomes False", said)
             self.assertIn("change  role release-approver: allows gain see-pipeline", said)
-            self.assertRegex(said, r"reason 'They\s+write all four.' becomes 'All four are theirs.'")
+            self.assertRegex(said, r"reason 'They\s+write\s+all four.' becomes 'All\s+four\s+are theirs.'")
             self.assertIn("6 changes: 6 to change", said)
             self.lane("align buildyard --yes")
             self.assertIn("proved", self.lane("probe buildyard").out)
@@ -147,9 +148,15 @@ class AlignAndProbeTest(EstateTest):
             self.assertIn(len(sent) - len(set(sent)), (0, 1), "at most the change that was under way is sent again")
             self.assertIn("proved", self.lane("probe buildyard").out)
             self.lane("meddle buildyard slow")
-            ran = self.interrupted("probe", "buildyard", when="")
+            ran = self.interrupted("probe", "buildyard", "--thorough", when="")
             self.assertEqual((ran.code, ran.out), (3, ""))
             self.assertIn("nothing is proved", ran.err)
+            self.lane("meddle buildyard none")
+            self.lane("meddle buildyard two-faced odd.pilcher see-pipeline buildyard/forecast/tide-model")
+            ran = self.lane("probe buildyard --thorough", 1)
+            self.assertRegex(ran.err, r"going on with the probe that was stopped: \d+ p")
+            self.assertRegex(ran.out, "since 20.* UTC: 1 difference new, 0 gone")
+            self.assertRegex(self.lane("probe buildyard --thorough", 1).out, "since 20.* UTC nothing is new")
 
     def test_a_platform_that_is_away_hangs_or_talks_nonsense_ends_in_3(self) -> None:
         with self.standing_in("buildyard") as process:
@@ -272,7 +279,7 @@ class ConnectorTest(unittest.TestCase):
             (500, b"oops"), (503, b'{"detail": "later"}'), (401, b""), (412, b"\xff"), (302, b""), (204, b""),
         ):  # fmt: skip
             transport = httpx.MockTransport(lambda _, status=status, content=content: httpx.Response(status, content=content))
-            connector = StandinConnector("yard", "http://127.0.0.1:1", "t", transport=transport)
+            connector = HttpConnector("yard", "http://127.0.0.1:1", "t", transport=transport)
             for call in (connector.read, lambda: connector.evaluate("a", [("b", "c", "d")], {}), lambda: connector.sign_in("a", {})):
                 with self.assertRaises(OutsideError):
                     call()
@@ -281,7 +288,7 @@ class ConnectorTest(unittest.TestCase):
         def hang(request: httpx.Request) -> httpx.Response:
             raise httpx.ReadTimeout("", request=request)
 
-        connector = StandinConnector("yard", f"http://127.0.0.1:{free_port()}", "t", transport=httpx.MockTransport(hang))
+        connector = HttpConnector("yard", f"http://127.0.0.1:{free_port()}", "t", transport=httpx.MockTransport(hang))
         with self.assertRaises(TimedOutError):
             connector.read()
 

@@ -50,7 +50,7 @@ from justlane.model.edits import Give
 from justlane.model.estate import Decides, Estate
 from justlane.model.expectations import AtMostMay, Duty, Extent, NobodyMayBoth, OnlyGroupMay, UserMay, UserMayNot
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
-from justlane.platforms.aligning import declared_parts
+from justlane.platforms.over_http.dialect import declared_parts
 from justlane.standin.ruling import Context, Ruling
 from justlane.standin.site import PARTS, Site
 from tests import slow
@@ -295,7 +295,7 @@ class RandomEstatesTest(unittest.TestCase):
         index, oracle = EstateIndex(estate), Oracle(estate, "p", facts)
         parts = {
             part: {name: msgspec.convert(entry, PARTS[part]) for name, entry in entries.items()}
-            for part, entries in declared_parts(index, "p").items()
+            for part, entries in declared_parts(index, "p").parts.items()
         }
         ruling = Ruling(Site("p", nature_of(estate, "p"), **parts))
         context = Context(facts.address, facts.multi_factor, facts.method, facts.moment.isoformat(), role)

@@ -25,8 +25,8 @@ from justlane.model import interruption, patterns, secrecy, showing
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
 from justlane.outside.limits import Limits, Watch
-from justlane.platforms.effect import condition_of
 from justlane.platforms.journal import Journal, who
+from justlane.platforms.over_http.dialect import condition_of
 from tests.directory_server import answering
 from tests.oracle import like
 from tests.scim_server import TOKEN, ScimAnswers

@@ -61,6 +61,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
 
     estate, place = options.opened(given["folder"]), options.folder_of(given["folder"])
     index = EstateIndex(estate)
+    aligning.refuse_beyond(index, options.known_platform(estate, platform))
     connector = connect(estate.platforms[options.known_platform(estate, platform)], place, ask_person)
     journal = Journal(place, platform)
     try:
@@ -69,7 +70,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         planned = _planned(index, platform, reading, journal, given["undone"])
         show("Plan", planned, given["form"])
         if given["dry_run"] or not planned.steps:
-            ctx.exit(1 if planned.steps else 0)
+            ctx.exit(1 if planned.differs or planned.unjudged else 0)
         aligning.refuse_too_many_removals(planned, given["most_removals"])
         if not given["even_so"]:
             _refuse_lockout(index, platform, planned, reading, given["acting_as"])
@@ -119,12 +120,13 @@ def _conclude(ctx: click.Context, platform: str, planned: Plan, left: Plan, *, u
     if undone:
         say(f"{platform} holds again what it held before ({count})")
         ctx.exit(0)
-    if left.steps:
+    if left.differs or left.unjudged:
         say(present("Plan", left, "text", look(err=True)).rstrip())
-        say(f"{platform} took the changes, and still differs")
+        took = "took the changes, and still differs" if left.steps else "took the changes; the rest is for you"
+        say(f"{platform} {took}")
     else:
         say(f"{platform} now holds what is declared ({count})")
-    ctx.exit(1 if left.steps else 0)
+    ctx.exit(1 if left.differs or left.unjudged else 0)
 
 
 def _consent(count: int) -> bool:

@@ -78,7 +78,7 @@ def drift(ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, 
         explain(one)
     if failed:
         ctx.exit(OutsideError.exit_code)
-    ctx.exit(1 if any(one.differences for one in found) else 0)
+    ctx.exit(0 if all(one.clean for one in found) else 1)
 
 
 def _read(platform: Platform, place: Path) -> Reading:
@@ -94,7 +94,7 @@ def _read(platform: Platform, place: Path) -> Reading:
 def _adopt(ctx: click.Context, found: Drift, given: dict[str, Any]) -> None:
     """Write what the platform holds into the estate."""
     from justlane.files.editing.adopting import Held, adopt
-    from justlane.platforms.effect import condition_of
+    from justlane.platforms.over_http.dialect import condition_of
 
     editing = begun(given)
     held = [

@@ -10,14 +10,16 @@ import click
 import msgspec
 
 from justlane.cli import arguments, options
-from justlane.cli.circumstances import circumstance_options, question
+from justlane.cli.circumstances import circumstance_options, now, question
 from justlane.cli.progress import TerminalProgress
-from justlane.cli.terminal import show
+from justlane.cli.terminal import say, show
 from justlane.cli.trusting import ask_person
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.circumstances import Situation
 from justlane.model.errors import InterruptedRunError, UsageError
+from justlane.model.estate import RolesHeld
+from justlane.model.names import counted
 
 if TYPE_CHECKING:
     from justlane.platforms.choosing import Chosen
@@ -46,6 +48,15 @@ _MOST_SEED = 1_000_000
     help=f"So many more people and scopes, besides one of each kind ({_SAMPLE}).",
 )
 @click.option("--seed", type=click.IntRange(0), help="Draw the same people and scopes again.")
+@click.option(
+    "--in-each",
+    is_flag=True,
+    help="In each situation that the estate names, and in each role where one counts at a time.",
+)
+@click.option(
+    "--at-once", type=click.IntRange(1, 64), default=4, show_default=True, help="As so many people at the same time."
+)
+@click.option("--afresh", is_flag=True, help="Do not go on with a probe that was stopped.")
 @click.pass_context
 def probe(
     ctx: click.Context, /, platform: str, folder: Path | None, form: str, tries: int, thorough: bool, **given: Any
@@ -63,32 +74,71 @@ def probe(
       justlane probe fieldnet --everyone
 
     It is tried in one situation: the one that the options name, or without an address, a second factor and a known
-    way to sign in, now.
+    way to sign in, now; or with --in-each in all that the estate names. Only what leaves nothing behind is tried: what
+    there is no such trial of is asked about, and the result says so.
+
+    Stopped half-way, the same command goes on where it stopped. Each result is kept, and the next one says what is new.
 
     Ends with 0 if there is no difference, 1 if there is one.
     """
-    from justlane.platforms import probing
-    from justlane.platforms.interface import connect
+    from justlane.files.reading.named_files import digest_of
+    from justlane.platforms import kept_probes, probing
+    from justlane.platforms.aligning import refuse_beyond
+    from justlane.platforms.interface import connect, dialect_of
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
+    place, index = options.folder_of(folder), EstateIndex(estate)
+    in_each, at_once, afresh = (given.pop(name) for name in ("in_each", "at_once", "afresh"))
     choosing = _choosing(given, thorough)
-    connector = connect(declared, options.folder_of(folder), ask_person)
+    refuse_beyond(index, platform)
     progress = TerminalProgress()
     try:
         asked = question(estate, given, platform)
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
+        named = _in_each(index, platform, asked, given) if in_each else [("", asked)]
         most = None if thorough else tries
-        index = EstateIndex(estate)
-        chosen = _chosen(index, platform, asked, **choosing)
-        result = probing.probe(index, platform, connector, progress, asked, chosen, most)
+        chosen = _chosen(index, platform, asked, place, afresh=afresh, **choosing)
+        about = digest_of(msgspec.json.encode([dialect_of(declared).declared(index, platform, now()).parts, most]))
+        under_way = kept_probes.UnderWay(place, platform, chosen, named, about)
+        known = {} if afresh else under_way.known()
+        if known:
+            say(f"going on with the probe that was stopped: {counted(len(known), 'person', 'people')} done")
+        else:
+            under_way.begin()
+        result = probing.probe(
+            index, platform, lambda: connect(declared, place, ask_person), progress, named, chosen, most, at_once,
+            known, under_way.add,
+        )  # fmt: skip
     except KeyboardInterrupt:
         done = f"after {progress.done} of {progress.total} people" if progress.total else "before it began"
-        raise InterruptedRunError(f"stopped {done}: nothing is proved", "run probe again; it changes nothing") from None
-    finally:
-        connector.close()
+        hint = "run it again: it goes on from there"
+        raise InterruptedRunError(f"stopped {done}: nothing is proved", hint) from None
+    under_way.end()
+    result = msgspec.structs.replace(result, news=kept_probes.news(place, result))
+    kept_probes.keep(place, result, now())
     show("ProbeResult", result, form)
     ctx.exit(0 if result.clean else 1)
+
+
+def _in_each(index: EstateIndex, platform: str, asked: Question, given: dict[str, Any]) -> list[tuple[str, Question]]:
+    """The question in every situation that the estate names, and none; and in every role that a binding gives there.
+
+    UsageError if the options name one situation already.
+    """
+    if any(
+        given[name] is not None for name in ("situation", "from_network", "multi_factor", "signed_in_by", "as_role")
+    ):
+        raise UsageError("--in-each goes through all situations, and another option names one", "leave one of them out")
+    prepared = index.platform(platform)
+    single = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
+    roles = ["", *dict.fromkeys(b.acting for b in prepared.bindings if b.allows and not b.built_in)] if single else [""]
+    found: list[tuple[str, Question]] = []
+    for name, situation in {"": Situation(), **index.estate.situations}.items():
+        for role in roles:
+            said = ", ".join(part for part in (f"in {name}" if name else "", f"as {role}" if role else "") if part)
+            found.append((said, msgspec.structs.replace(asked, situation=situation, role=role)))
+    return found
 
 
 def _choosing(given: dict[str, Any], thorough: bool) -> dict[str, Any]:
@@ -103,12 +153,22 @@ def _choosing(given: dict[str, Any], thorough: bool) -> dict[str, Any]:
 
 
 def _chosen(
-    index: EstateIndex, platform: str, asked: Question, everyone: bool, sample: int | None, seed: int | None
+    index: EstateIndex,
+    platform: str,
+    asked: Question,
+    place: Path,
+    *,
+    everyone: bool,
+    sample: int | None,
+    seed: int | None,
+    afresh: bool,
 ) -> Chosen:
-    """Whom the options mean; without a seed, one is drawn."""
+    """Whom the options mean; without a seed, that of a probe that was stopped, or one is drawn."""
+    from justlane.platforms import kept_probes
     from justlane.platforms.choosing import everybody, one_of_each_kind
 
     if everyone:
         return everybody(index, platform)
-    more = _SAMPLE if sample is None else sample
-    return one_of_each_kind(index, platform, asked, more, randbelow(_MOST_SEED) if seed is None else seed)
+    if seed is None:
+        seed = (None if afresh else kept_probes.seed_under_way(place, platform)) or randbelow(_MOST_SEED)
+    return one_of_each_kind(index, platform, asked, _SAMPLE if sample is None else sample, seed)

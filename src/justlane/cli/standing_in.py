@@ -41,7 +41,7 @@ def _address(platform: Platform, port: int | None) -> tuple[str, int]:
 def nature_of(estate: Estate, name: str) -> Nature:
     """What the platform is by itself, for a stand-in."""
     from justlane.engine.facts.index import EstateIndex
-    from justlane.platforms.aligning import plain_binding
+    from justlane.platforms.over_http.dialect import plain_binding
     from justlane.standin.site import Binding, Manner, Nature
 
     declared = estate.platforms[name]
@@ -98,6 +98,9 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     declared = estate.platforms[options.known_platform(estate, platform)]
     host, number = _address(declared, port)
     assert declared.connection is not None
+    if declared.connection.token is None:
+        hint = "add `token from: file secrets/NAME.token` to its `reached by`"
+        raise UsageError(f"{declared.connection.source}: {platform} names no token", hint)
     secret = require_ascii(own(declared.connection.token, place), declared.connection.token)
     nature = nature_of(estate, platform)
     shelf = Shelf(*options.top_and_name(state)) if state else Shelf(place, f"standin/{platform}.json")
@@ -142,12 +145,12 @@ def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | Non
       justlane meddle fieldnet grant tamsin.quill station-keeper fieldnet/south
     """
     from justlane.platforms.interface import connect
-    from justlane.platforms.standin import StandinConnector
+    from justlane.platforms.over_http.session import HttpConnector
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
     connector = connect(declared, options.folder_of(folder), ask_person)
-    if not isinstance(connector, StandinConnector):
+    if not isinstance(connector, HttpConnector):
         raise UsageError(f"{platform} is not a stand-in", "only stand-ins can be meddled with")
     connector.misbehave(kind, " ".join(detail))
     connector.close()

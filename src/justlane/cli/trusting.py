@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -67,6 +68,7 @@ def _what(command: options.Command) -> options.Command:
             click.option("--authority", metavar="FILE", help="The certificates that are trusted there (PEM)."),
             click.option("--readable", is_flag=True, help="Even though it is not encrypted on the way."),
             click.option("--file", metavar="PATH", help="This file may be read by estates."),
+            click.option("--changes", metavar="PATH", help="This file or folder may be read and changed by platforms."),
         )
     ):
         command = option(command)
@@ -75,24 +77,25 @@ def _what(command: options.Command) -> options.Command:
 
 @trust.command(short_help="Allow something.")
 @_what
-def add(secret: str | None, where: str | None, authority: str | None, readable: bool, file: str | None) -> None:
-    """Allow that a secret goes somewhere, or that a file outside an estate is read.
+def add(**given: Any) -> None:
+    """Allow that a secret goes somewhere, that a file outside an estate is read, or a place outside it changed.
 
     \b
     Examples:
       justlane trust add --secret 'environment YARD_TOKEN' --to yard.example:443
       justlane trust add --file exports/people.ldif
+      justlane trust add --changes /srv/svn/rules
 
     Ends with 0.
     """
-    use = _use(secret, where, authority, readable, file)
-    allow(secret=use, file=os.path.realpath(file) if file else None)
+    use, file, place = _meant(**given)
+    allow(secret=use, file=file, place=place)
     say("allowed: `justlane trust list` shows it")
 
 
 @trust.command(short_help="Allow something no more.")
 @_what
-def remove(secret: str | None, where: str | None, authority: str | None, readable: bool, file: str | None) -> None:
+def remove(**given: Any) -> None:
     """Allow something no more: the same words as for `add`.
 
     \b
@@ -101,21 +104,32 @@ def remove(secret: str | None, where: str | None, authority: str | None, readabl
 
     Ends with 0, or with 1 if it was not allowed.
     """
-    use = _use(secret, where, authority, readable, file)
+    use, file, place = _meant(**given)
     known = permissions()
-    path = os.path.realpath(file) if file else None
-    forget(secret=use, file=path)
-    there = use in known.secrets or path in known.files
+    forget(secret=use, file=file, place=place)
+    there = use in known.secrets or file in known.files or place in known.places
     say("not allowed any more" if there else "that was not allowed")
     click.get_current_context().exit(0 if there else 1)
 
 
-def _use(secret: str | None, where: str | None, authority: str | None, readable: bool, file: str | None) -> Use | None:
-    """The use that the options describe; None if they describe a file."""
-    if bool(secret) == bool(file) or bool(secret) != bool(where):
-        raise UsageError("what is meant is not clear", "give --secret PLACE and --to HOST:PORT, or --file PATH alone")
-    if not (secret and where):
-        return None
+def _meant(
+    secret: str | None,
+    where: str | None,
+    authority: str | None,
+    readable: bool,
+    file: str | None,
+    changes: str | None,
+) -> tuple[Use | None, str | None, str | None]:
+    """The use, the file and the place that the options describe: one of them."""
+    if sum(map(bool, (secret, file, changes))) != 1 or bool(secret) != bool(where):
+        hint = "give --secret PLACE and --to HOST:PORT, or --file PATH alone, or --changes PATH alone"
+        raise UsageError("what is meant is not clear", hint)
+    use = _use(secret, where, authority, readable) if secret and where else None
+    return use, os.path.realpath(file) if file else None, os.path.realpath(changes) if changes else None
+
+
+def _use(secret: str, where: str, authority: str | None, readable: bool) -> Use:
+    """The use of a secret that the options describe."""
     kind, _, name = secret.partition(" ")
     if kind not in ("environment", "file", "keyring") or not name.strip():
         found = "something else"

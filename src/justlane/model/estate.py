@@ -78,10 +78,21 @@ class Connection(Struct, frozen=True):
 
     connector: str
     url: str
-    token: SecretPlace
+    """Empty where the kind of connector needs none."""
+    token: SecretPlace | None
     source: Source
     trust: str = ""
     """A file with the certificates to trust, relative to the estate; empty for those of the system."""
+    settings: dict[str, str] = {}
+    """What else it says, by its keys; each kind of connector knows its own."""
+    passwords: SecretPlace | None = None
+    """Where the people's own passwords are, for probing."""
+    leave_alone: tuple[str, ...] = ()
+    """Accounts and groups that are not this estate's business."""
+    columns: dict[str, str] = {}
+    """What is in which column of an export."""
+    options: dict[str, str] = {}
+    """Settings of a connector of another package."""
 
 
 class Administration(Struct, frozen=True):

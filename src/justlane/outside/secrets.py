@@ -169,3 +169,29 @@ def _from_keyring(name: str, folder: Path, what: str) -> str:
 
 
 _READERS = {"environment": _from_environment, "file": _from_file, "keyring": _from_keyring}
+
+
+def passwords(place: SecretPlace, folder: Path, to: Destination, permit: Permit) -> dict[str, str]:
+    """Login -> password, from a file with a line `login password` for each; to be sent there.
+
+    RefusedError if the person has not allowed that, SecretError if the file is open to others or holds something else.
+    """
+    if place.kind != "file":
+        raise SecretError("the people's passwords are in no file", "say `passwords from: file PATH`")
+    use = use_of(place, folder, to)
+    at_home = not named_files.is_foreign(place.name)
+    if not (at_home and to.is_here) and use not in permissions().secrets:
+        if not permit(use, to):
+            message = f"the estate wants to send the passwords in {use.secret} to {to}, and you have not allowed that"
+            raise RefusedError(message, f"if it is right: {in_words(use)}")
+        allow(secret=use)
+    found: dict[str, str] = {}
+    for number, line in enumerate(_from_file(place.name, folder, "password").splitlines(), 1):
+        login, _, password = line.strip().partition(" ")
+        if login and not password.strip():
+            message = f"{place.name}:{number}: found no password"
+            raise SecretError(message, "write a login, a space and the password in each line")
+        if login:
+            keep_secret(password.strip())
+            found[login] = password.strip()
+    return found

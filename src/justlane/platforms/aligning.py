@@ -2,41 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 
 from msgspec import Struct
 
-from justlane.engine.changes.comparison import Comparison
-from justlane.engine.facts.graphs import walk
-from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.model.bindings import Binding
-from justlane.model.circumstances import Condition
+from justlane.engine.changes.comparison import Comparison, Side, compare
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import JustLaneError, RefusedError
+from justlane.model.findings import Source
 from justlane.model.names import counted
-from justlane.model.people import PrincipalKind
 from justlane.model.progress import Progress
-from justlane.platforms.effect import difference
-from justlane.platforms.interface import PARTS, Connector, Entry, Reading
+from justlane.platforms.interface import Connector, Declared, Dialect, Entry, Reading, Step, all_beyond, dialect_of
 from justlane.platforms.journal import Journal
-
-Part = dict[str, Entry]
-
-
-class Step(Struct, frozen=True):
-    """One change: something added (no `before`), changed, or removed (no `after`)."""
-
-    part: str
-    name: str
-    """The platform's identifier."""
-    before: Entry | None
-    after: Entry | None
-
-    @property
-    def verb(self) -> str:
-        """`add`, `change` or `remove`."""
-        return "add" if self.before is None else "remove" if self.after is None else "change"
+from justlane.platforms.order import in_order
 
 
 class Effect(Struct, frozen=True):
@@ -64,144 +44,90 @@ class Plan(Struct, frozen=True):
 
     platform: str
     revision: str
-    steps: tuple[Step, ...]
+    strokes: tuple[tuple[Step, ...], ...]
+    """In the order in which they are made; the steps of one are made together or not at all."""
     effect: Effect = Effect()
+    by_hand: tuple[Step, ...] = ()
+    """What differs and has to be changed by somebody else than the connector."""
+    unjudged: tuple[str, ...] = ()
+    """What the platform holds whose meaning is not known; what it gives to people is not counted."""
 
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """All changes that the connector makes."""
+        return tuple(step for stroke in self.strokes for step in stroke)
 
-def declared_parts(index: EstateIndex, platform: str) -> dict[str, Part]:
-    """What the platform ought to hold: all people, the groups that its bindings name with those inside
-    them, its local groups, roles, publications, ceilings and bindings (but for those that are built in)."""
-    prepared = index.platform(platform).platform
-    return {
-        "people": {login: {"enabled": user.enabled} for login, user in index.estate.directory.users.items()},
-        "groups": _groups(index, platform),
-        "local_groups": {
-            group.name: {
-                "members": sorted(str(m.member) for m in group.members),
-                "until": {str(m.member): m.last_day.isoformat() for m in group.members if m.last_day},
-            }
-            for group in prepared.local_groups.values()
-        },
-        "roles": {
-            role.name: {
-                "allows": [p.text for p in role.allows],
-                "excepts": [p.text for p in role.excepts],
-                "builds_on": [p.text for p in role.builds_on],
-            }
-            for role in prepared.roles.values()
-        },
-        "publications": {
-            identifier(p.group, p.scope): {"group": p.group, "scope": p.scope} for p in prepared.publications
-        },
-        "ceilings": {
-            identifier(str(c.principal), *map(str, c.but_not), *c.patterns, str(c.condition)): {
-                "principal": str(c.principal),
-                "but_not": [str(left_out) for left_out in c.but_not],
-                "patterns": list(c.patterns),
-                "condition": plain_condition(c.condition),
-                "reason": c.reason,
-            }
-            for c in prepared.ceilings
-        },
-        "bindings": _bindings(index.platform(platform)),
-    }
-
-
-def _groups(index: EstateIndex, platform: str) -> Part:
-    """The directory's groups that the platform has to know, each with its direct members."""
-    prepared = index.platform(platform)
-    named = [*(b.principal for b in prepared.bindings), *prepared.platform.capped]
-    named += [m.member for g in prepared.platform.local_groups.values() for m in g.members]
-    known = [n for p in named if p.kind is PrincipalKind.GROUP for n in _with_nested(index, p.name)]
-    known += [p.group for p in prepared.platform.publications]
-    groups = index.estate.directory.groups
-    return {name: {"members": sorted(str(m.member) for m in groups[name].members)} for name in dict.fromkeys(known)}
-
-
-def _bindings(prepared: PlatformIndex) -> Part:
-    """Bindings by identifier; where the order decides, each with its place in it."""
-    found: Part = {}
-    own = [b for b in prepared.bindings if not b.built_in]
-    for place, b in enumerate(own):
-        told = (*b.key, b.effect, str(b.here_only), str(b.condition), b.bundle)
-        again = sum(name.startswith(identifier(*told)) for name in found)
-        found[identifier(*told) + (f"-{again}" if again else "")] = plain_binding(b, place if prepared.ordered else 0)
-    return found
-
-
-def plain_binding(binding: Binding, place: int) -> Entry:
-    """A binding as platforms keep it."""
-    return {
-        "principal": str(binding.principal),
-        "role": binding.role,
-        "scope": binding.scope,
-        "reason": binding.reason,
-        "deny": not binding.allows,
-        "here_only": binding.here_only,
-        "condition": plain_condition(binding.condition),
-        "place": place,
-        "bundle": binding.bundle,
-    }
-
-
-def plain_condition(condition: Condition) -> Entry:
-    """A condition as platforms keep it."""
-    return {
-        "networks": list(condition.networks),
-        "multi_factor": condition.multi_factor,
-        "methods": list(condition.methods),
-        "not_networks": list(condition.not_networks),
-        "not_methods": list(condition.not_methods),
-        "weekdays": list(condition.weekdays),
-        "hours": [[h.start, h.end] for h in condition.hours],
-        "time_zone": condition.time_zone,
-        "first_day": condition.first_day.isoformat() if condition.first_day else "",
-        "last_day": condition.last_day.isoformat() if condition.last_day else "",
-    }
-
-
-def identifier(*parts: str) -> str:
-    """A name on the platform: the same thing has the same name every time."""
-    return hashlib.blake2b("\n".join(parts).encode(), digest_size=8).hexdigest()
-
-
-def _with_nested(index: EstateIndex, name: str) -> list[str]:
-    groups = index.estate.directory.groups
-
-    def nested(group: str) -> Iterator[tuple[str, None]]:
-        return ((m.member.name, None) for m in groups[group].members if m.member.kind is PrincipalKind.GROUP)
-
-    return list(walk(name, nested))
+    @property
+    def differs(self) -> bool:
+        """Whether there is anything to do, for whomever."""
+        return bool(self.strokes or self.by_hand)
 
 
 def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Plan:
     """Compare what is declared with a reading, and count what the changes give and take at a moment.
 
-    Things are added in the order people, groups, roles, bindings and removed in the opposite order, so that nothing
-    ever names what is not there.
+    RefusedError if something is declared that the platform cannot express.
     """
-    steps = steps_between(reading, declared_parts(index, platform))
+    dialect = dialect_of(index.estate.platforms[platform])
+    refuse_beyond(index, platform)
+    steps = steps_between(dialect, reading, dialect.declared(index, platform, moment))
     if not steps:
         return Plan(platform, reading.revision, ())
-    return counted_plan(platform, reading, steps, difference(index, platform, reading, moment))
+    changes = compare_states(index, platform, ("held", reading), ("declared", None), moment)
+    return counted_plan(index, platform, reading, steps, changes)
 
 
-def steps_between(held: Reading, wanted: Mapping[str, Part]) -> list[Step]:
-    """What has to change so that a platform holds what is wanted."""
+def refuse_beyond(index: EstateIndex, platform: str) -> None:
+    """RefusedError if something is declared that the platform cannot express: nothing can be promised then."""
+    first = next(all_beyond(index, platform), None)
+    if first is not None:
+        raise RefusedError(f"{first.source}: {first.message}; nothing was changed", first.hint)
+
+
+def compare_states(
+    index: EstateIndex,
+    platform: str,
+    before: tuple[str, Reading | None],
+    after: tuple[str, Reading | None],
+    moment: datetime,
+) -> Comparison:
+    """Every cell that differs between two states of a platform: readings with their names; None is what is declared."""
+    dialect = dialect_of(index.estate.platforms[platform])
+    sides = [
+        Side(name, index if held is None else EstateIndex(dialect.as_read(index, platform, held)))
+        for name, held in (before, after)
+    ]
+    return compare(sides[0], sides[1], Question(moment), within=platform)
+
+
+def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Step]:
+    """What has to change so that a platform holds what is wanted: first what is added or changed, in the order of the
+    dialect's parts, then what is removed, in the opposite order."""
     steps: list[Step] = []
-    for part in PARTS:
+    for part in dialect.parts:
         there = held.part(part)
-        for name, entry in wanted[part].items():
-            if there.get(name) != entry:
-                steps.append(Step(part, name, there.get(name), entry))
-    for part in reversed(PARTS):
-        there = held.part(part)
-        steps += [Step(part, name, entry, None) for name, entry in there.items() if name not in wanted[part]]
+        for name, entry in wanted.parts.get(part, {}).items():
+            if there.get(name) != entry and (name in there or part not in dialect.only_shown):
+                steps.append(_step(dialect, part, name, there.get(name), entry, wanted.lines_of(part, name)))
+    for part in reversed(dialect.parts):
+        gone = [(n, entry) for n, entry in held.part(part).items() if n not in wanted.parts.get(part, {})]
+        steps += [_step(dialect, part, name, entry, None, ()) for name, entry in gone]
     return steps
 
 
-def counted_plan(platform: str, reading: Reading, steps: Sequence[Step], changes: Comparison) -> Plan:
-    """A plan with all that it takes away."""
+def _step(
+    dialect: Dialect, part: str, name: str, before: Entry | None, after: Entry | None, lines: tuple[Source, ...]
+) -> Step:
+    what = dialect.words(part, name, after if after is not None else before or {})
+    return Step(part, name, before, after, what, lines, part in dialect.only_shown)
+
+
+def counted_plan(
+    index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Comparison
+) -> Plan:
+    """A plan with all that it takes away, its steps in an order in which they may be made."""
+    declared = index.estate.platforms[platform]
+    dialect = dialect_of(declared)
     effect = Effect(
         changes.gained,
         changes.lost,
@@ -209,7 +135,11 @@ def counted_plan(platform: str, reading: Reading, steps: Sequence[Step], changes
         sum(map(_is_account_taken, steps)),
         sum(step.after is None and step.part not in ("people", "groups", "local_groups") for step in steps),
     )
-    return Plan(platform, reading.revision, tuple(steps), effect)
+    ours = [step for step in steps if not step.by_hand]
+    strokes = dialect.strokes(tuple(ours))
+    strokes = in_order(dialect, declared.habits, reading, ours) if strokes is None else strokes
+    by_hand = tuple(step for step in steps if step.by_hand)
+    return Plan(platform, reading.revision, strokes, effect, by_hand, dialect.unjudged(reading))
 
 
 def _memberships_taken(step: Step) -> int:
@@ -239,25 +169,25 @@ def refuse_too_many_removals(planned: Plan, most: int) -> None:
 
 
 def carry_out(planned: Plan, connector: Connector, journal: Journal, why: str, progress: Progress) -> None:
-    """Make the changes one by one, each written to the journal before it is sent.
+    """Make the changes stroke by stroke, each written to the journal before it is sent.
 
     Stops at the first failure, or when interrupted: what is done is done and noted, what is left is found again by
     the next plan.
     """
     total = len(planned.steps)
-    revision = planned.revision
+    revision, number = planned.revision, 0
     journal.write("started", of=total, why=why)
     progress.start(total, planned.platform)
     try:
-        for number, step in enumerate(planned.steps, 1):
-            progress.step(f"{step.verb} {step.part}")
-            part, name = step.part, step.name
-            journal.write("sending", number, total, part=part, name=name, before=step.before, after=step.after)
-            if step.after is None:
-                revision = connector.drop(step.part, step.name, revision)
-            else:
-                revision = connector.put(step.part, step.name, step.after, revision)
-            journal.write("done", number, total, part=part, name=name)
+        for stroke in planned.strokes:
+            numbered = list(enumerate(stroke, number + 1))
+            for n, step in numbered:
+                progress.step(f"{step.verb} {step.part}")
+                journal.write("sending", n, total, part=step.part, name=step.name, before=step.before, after=step.after)
+            revision = connector.change(stroke, revision, f"{journal.run}-{number + 1}")
+            for n, step in numbered:
+                journal.write("done", n, total, part=step.part, name=step.name)
+            number += len(stroke)
     except (JustLaneError, KeyboardInterrupt):
         journal.write("stopped", of=total)
         raise

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 from enum import StrEnum
 
@@ -12,9 +12,8 @@ from justlane.engine.changes.comparison import Comparison, Side, compare
 from justlane.engine.changes.effect import MOST_NAMED
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.platforms.aligning import Part, Step, declared_parts, steps_between
-from justlane.platforms.effect import as_read
-from justlane.platforms.interface import PARTS, Reading
+from justlane.platforms.aligning import steps_between
+from justlane.platforms.interface import Declared, Reading, Step, dialect_of
 
 MOST_JUDGED = 200
 """Of so many differences it is worked out, one by one, what each means."""
@@ -63,32 +62,39 @@ class Drift(Struct, frozen=True):
     differences: tuple[Drifted, ...]
     all: Meaning
     """What all of them mean together."""
+    unjudged: tuple[str, ...] = ()
+    """What the platform holds whose meaning is not known; it is in no count."""
+
+    @property
+    def clean(self) -> bool:
+        """Whether the platform holds just that, as far as can be told at all."""
+        return not (self.differences or self.unjudged)
 
 
 def drift(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Drift:
     """What the platform holds beside what is declared."""
-    declared = declared_parts(index, platform)
-    return _drift(index, platform, "declared", declared, reading, moment)
+    dialect = dialect_of(index.estate.platforms[platform])
+    return _drift(index, platform, "declared", dialect.declared(index, platform, moment), reading, moment)
 
 
 def since(index: EstateIndex, platform: str, name: str, earlier: Reading, reading: Reading, moment: datetime) -> Drift:
     """What changed on the platform since an earlier reading."""
-    before = {part: earlier.part(part) for part in PARTS}
-    return _drift(index, platform, name, before, reading, moment)
+    return _drift(index, platform, name, Declared(earlier.parts), reading, moment)
 
 
 def _drift(
-    index: EstateIndex, platform: str, against: str, wanted: Mapping[str, Part], reading: Reading, moment: datetime
+    index: EstateIndex, platform: str, against: str, wanted: Declared, reading: Reading, moment: datetime
 ) -> Drift:
-    steps = steps_between(reading, wanted)
-    base = Reading("", **wanted)
+    dialect = dialect_of(index.estate.platforms[platform])
+    steps = steps_between(dialect, reading, wanted)
+    base = Reading("", wanted.parts)
     judging = _Judging(index, platform, base, moment)
     found = [
         Drifted(_kind(step), step, judging.meaning_of([step]) if len(steps) <= MOST_JUDGED else None) for step in steps
     ]
     order = list(Kind)
     found.sort(key=lambda one: (order.index(one.kind), -(one.meaning.more if one.meaning else 0)))
-    return Drift(platform, against, tuple(found), judging.meaning_of(steps))
+    return Drift(platform, against, tuple(found), judging.meaning_of(steps), dialect.unjudged(reading))
 
 
 def _kind(step: Step) -> Kind:
@@ -100,12 +106,13 @@ class _Judging:
 
     def __init__(self, index: EstateIndex, platform: str, base: Reading, moment: datetime) -> None:
         self._index, self._platform, self._base, self._moment = index, platform, base, moment
-        self._right = EstateIndex(as_read(index, platform, base))
+        self._dialect = dialect_of(index.estate.platforms[platform])
+        self._right = EstateIndex(self._dialect.as_read(index, platform, base))
 
     def meaning_of(self, steps: Sequence[Step]) -> Meaning:
         """Beside what should be: what should be, but for some differences."""
         held = self._base.changed((step.part, step.name, step.before) for step in steps)
-        wrong = EstateIndex(as_read(self._index, self._platform, held))
+        wrong = EstateIndex(self._dialect.as_read(self._index, self._platform, held))
         sides = Side("should", self._right), Side("does", wrong)
         found: Comparison = compare(*sides, Question(self._moment), within=self._platform)
         people = sorted({user for group in found.groups for user in group.users})

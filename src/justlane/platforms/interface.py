@@ -1,28 +1,36 @@
-"""What a connector offers, what it reads, and the table of those there are."""
+"""What a connector offers, and the table of those there are.
+
+A connector has two halves. The *dialect* is pure: what the platform can express, what is declared in the platform's own
+words with the lines that ask for it, and what a reading means in ours. The *connector* proper talks: it reads, makes
+changes, asks, signs in and tries. docs/connectors.md is the page for whoever writes one.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from datetime import datetime
 from importlib import import_module
+from importlib.metadata import entry_points
 from pathlib import Path
 from typing import Annotated, Protocol, cast
 
 from msgspec import Meta, Struct
 from msgspec.structs import replace
 
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import UsageError
-from justlane.model.estate import Platform
+from justlane.model.estate import Estate, Platform
+from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
-from justlane.outside.certificates import Trusted, trusted
-from justlane.outside.http import destination_of
-from justlane.outside.secrets import Permit, nobody_to_ask, released, require_ascii
+from justlane.outside.secrets import Permit, nobody_to_ask
+from justlane.platforms.abilities import Abilities, Beyond, Settings, beyond
 
 Entry = dict[str, object]
 """One thing that a platform holds, as JSON values."""
 
-PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")
-"""What a platform holds, in the order in which it has to be added."""
-
+Part = dict[str, Entry]
+"""Things of one sort, by the platform's identifier."""
 
 Word = Annotated[str, Meta(pattern=r"^[!#-~]{0,1000}$")]
 """Text that can go into a header of HTTP."""
@@ -33,34 +41,102 @@ class Reading(Struct, frozen=True):
 
     revision: Word
     """Changes with every change on the platform."""
-    people: dict[str, Entry]
-    """Login -> enabled."""
-    groups: dict[str, Entry]
-    """Name -> members, as `user NAME` and `group NAME`."""
-    local_groups: dict[str, Entry]
-    """The same, of the platform's own groups."""
-    roles: dict[str, Entry]
-    """Name -> allows, excepts, builds_on."""
-    publications: dict[str, Entry]
-    """Identifier -> group, scope."""
-    ceilings: dict[str, Entry]
-    """Identifier -> principal, but_not, patterns, condition, reason."""
-    bindings: dict[str, Entry]
-    """Identifier -> principal, role, scope, reason, deny, here_only, condition, place in the order, bundle."""
+    parts: dict[str, Part]
 
-    def part(self, name: str) -> dict[str, Entry]:
-        """One of `PARTS`."""
-        return cast(dict[str, Entry], getattr(self, name))
+    def part(self, name: str) -> Part:
+        """Things of one sort; none if the platform has nothing of the sort."""
+        return self.parts.get(name, {})
 
     def changed(self, entries: Iterable[tuple[str, str, Entry | None]]) -> Reading:
         """The same with some entries, (part, name, entry), set; those that are None are gone."""
-        parts = {name: dict(self.part(name)) for name in PARTS}
+        parts = {name: dict(part) for name, part in self.parts.items()}
         for part, name, entry in entries:
             if entry is None:
-                parts[part].pop(name, None)
+                parts.get(part, {}).pop(name, None)
             else:
-                parts[part][name] = entry
-        return replace(self, **parts)
+                parts.setdefault(part, {})[name] = entry
+        return replace(self, parts=parts)
+
+
+class Declared(Struct, frozen=True):
+    """What a platform ought to hold, in its own words."""
+
+    parts: dict[str, Part]
+    lines: Mapping[tuple[str, str], tuple[Source, ...]] = {}
+    """(part, name) -> the lines of the estate that ask for it; nothing for what comes from the directory alone."""
+
+    def lines_of(self, part: str, name: str) -> tuple[Source, ...]:
+        """The lines that ask for one thing."""
+        return self.lines.get((part, name), ())
+
+
+class Step(Struct, frozen=True):
+    """One change: something added (no `before`), changed, or removed (no `after`)."""
+
+    part: str
+    name: str
+    """The platform's identifier."""
+    before: Entry | None
+    after: Entry | None
+    what: str = ""
+    """What it is about, in words of the dialect; empty where our own words do."""
+    lines: tuple[Source, ...] = ()
+    """The lines of the estate that ask for it."""
+    by_hand: bool = False
+    """Whether it is shown, and has to be done by somebody else than a connector."""
+
+    @property
+    def verb(self) -> str:
+        """`add`, `change` or `remove`."""
+        return "add" if self.before is None else "remove" if self.after is None else "change"
+
+
+class Dialect(ABC):
+    """How one kind of platform says things: the pure half of a connector."""
+
+    parts: tuple[str, ...]
+    """The sorts of things it holds, in the order in which they have to be added."""
+    abilities: Abilities
+    settings: Settings = Settings()
+    only_shown: frozenset[str] = frozenset()
+    """Parts that a reading shows, and that no connector changes."""
+    everybody_signs_in: bool = True
+    """Whether everybody of the directory has an account there, whatever they are given."""
+
+    @abstractmethod
+    def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
+        """What the platform ought to hold at a moment."""
+
+    @abstractmethod
+    def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
+        """An estate with this platform alone, that holds what was read, with the scopes and actions that are declared.
+
+        A reading is data that somebody else may have written: what makes no sense in it gives nobody anything.
+        """
+
+    def strokes(self, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...] | None:
+        """The steps in portions that are made together; None to have them ordered by what they give and take."""
+        return None
+
+    def more_beyond(self, index: EstateIndex, platform: str) -> Iterator[Beyond]:
+        """What cannot be said there besides what `abilities` leaves out."""
+        return iter(())
+
+    def restricts(self, part: str, entry: Entry) -> bool:
+        """Whether one thing takes away from people rather than giving to them, as a deny does."""
+        return False
+
+    def between(self, part: str, before: Entry, after: Entry) -> Entry | None:
+        """One thing that gives what it gave before and what it is to give; None if there is nothing of the sort."""
+        return None
+
+    def words(self, part: str, name: str, entry: Entry) -> str:
+        """One thing in words; empty where our own words for it do."""
+        return ""
+
+    def unjudged(self, reading: Reading) -> tuple[str, ...]:
+        """What a reading holds whose meaning is not known, in words. Then no effect can be relied on."""
+        return ()
 
 
 Address = Annotated[str, Meta(max_length=4000)]
@@ -79,11 +155,15 @@ class Shown(Struct, frozen=True):
 class Session(Protocol):
     """Somebody, signed in."""
 
-    def sees(self) -> dict[Address, Shown]:
-        """Every scope that the platform shows to them, by address."""
+    def sees(self) -> dict[Address, Shown] | None:
+        """Every scope that the platform shows to them, by address; None if it shows nothing of the sort."""
 
-    def attempt(self, action: str, scope: str) -> bool:
-        """Really try the action; whether the platform let it happen."""
+    def attempt(self, action: str, scope: str) -> bool | None:
+        """Really try the action, so that nothing is left of it; whether the platform let it happen. None if there is no
+        trial of it without harm."""
+
+    def close(self) -> None:
+        """Sign out."""
 
 
 class Connector(Protocol):
@@ -92,14 +172,18 @@ class Connector(Protocol):
     def read(self) -> Reading:
         """Everything that the platform holds."""
 
-    def put(self, part: str, name: str, entry: Entry, revision: str) -> str:
-        """Add or replace one thing, if the platform is still at that revision; returns the next revision."""
+    def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
+        """Make some changes, all or none, if the platform is still at that revision; returns the next revision.
 
-    def drop(self, part: str, name: str, revision: str) -> str:
-        """Remove one thing, if the platform is still at that revision; returns the next revision."""
+        A change that was made already under the same key is not made again.
+        """
 
-    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool]:
-        """What the platform says to each (action, kind of scope, scope) for that user in some circumstances."""
+    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
+        """What the platform says to each (action, kind of scope, scope) for that user in some circumstances; None where
+        it cannot be asked."""
+
+    def can_become(self, user: str) -> bool:
+        """Whether there are means to sign in as a person: their password, the right to act as them."""
 
     def sign_in(self, user: str, context: Entry) -> Session | None:
         """Sign in as a person, in some circumstances; None if the platform refuses them."""
@@ -108,27 +192,94 @@ class Connector(Protocol):
         """Let go of the connection."""
 
 
-CONNECTORS = {"stand-in": "justlane.platforms.standin"}
-"""Kind of connector -> the module whose `connect` makes one; imported when it is used."""
+class Kind(Protocol):
+    """What the module of a connector offers."""
+
+    DIALECT: Dialect
+
+    def connect(self, platform: Platform, folder: Path, permit: Permit) -> Connector:
+        """A connector for a platform of an estate in `folder`; `permit` asks the person what may be used for it."""
 
 
-def connect(platform: Platform, folder: Path, permit: Permit = nobody_to_ask) -> Connector:
-    """A connector for a platform of an estate in `folder`; `permit` asks the person whether the token may go there.
+CONNECTORS = {
+    "folders": "justlane.platforms.folders",
+    "http": "justlane.platforms.over_http",
+    "postgresql": "justlane.platforms.postgresql",
+    "sheet": "justlane.platforms.sheet",
+    "stand-in": "justlane.platforms.over_http",
+    "subversion": "justlane.platforms.subversion",
+}
+"""Kind of connector -> the module that has its `DIALECT` and `connect`; imported when it is used."""
 
-    UsageError if the estate does not say how to reach it, RefusedError if the token may not go there, SecretError if it
-    cannot be had.
-    """
+GROUP = "justlane.connectors"
+"""The group of entry points by which other packages offer connectors."""
+
+
+def known_connectors() -> dict[str, str]:
+    """Every kind of connector there is, those of other packages included, with where it comes from."""
+    others = {point.name: point.value for point in entry_points(group=GROUP)}
+    return {**others, **CONNECTORS}
+
+
+def kind_of(name: str, source: Source | None = None) -> Kind:
+    """A kind of connector by its name. UsageError if there is none, or if another package's cannot be loaded."""
+    if name in CONNECTORS:
+        return cast(Kind, import_module(CONNECTORS[name]))
+    known = known_connectors()
+    at = f"{source}: " if source else ""
+    if name not in known:
+        raise UsageError(
+            f"{at}there is no connector {name!r}", did_you_mean(name, known, f"there are: {', '.join(sorted(known))}")
+        )
+    try:
+        return cast(Kind, import_module(known[name].partition(":")[0]))
+    except Exception as error:  # whatever another package does when it is loaded
+        message = f"{at}the connector {name!r} of another package cannot be loaded: {type(error).__name__}: {error}"
+        raise UsageError(message, "mend or remove that package") from error
+
+
+def dialect_of(platform: Platform) -> Dialect:
+    """The dialect of a platform. UsageError if the estate does not say how it is reached."""
     connection = platform.connection
     if connection is None:
         hint = "add a `reached by` section to its file: see the page on estate files"
         raise UsageError(f"the estate does not say how {platform.name} is reached ({platform.source})", hint)
-    if connection.connector not in CONNECTORS:
-        hint = did_you_mean(connection.connector, CONNECTORS, f"there are: {', '.join(CONNECTORS)}")
-        raise UsageError(f"{connection.source}: there is no connector {connection.connector!r}", hint)
-    safe = trusted(folder, connection.trust) if connection.url.startswith("https:") else None
-    to = destination_of(connection.url, safe.authority if safe else "")
-    token = require_ascii(released(connection.token, folder, to, permit), connection.token)
-    make = cast(
-        Callable[[str, str, str, Trusted | None], Connector], import_module(CONNECTORS[connection.connector]).connect
-    )
-    return make(platform.name, connection.url, token, safe)
+    return kind_of(connection.connector, connection.source).DIALECT
+
+
+def all_beyond(index: EstateIndex, platform: str) -> Iterator[Beyond]:
+    """All that is declared of a platform and cannot be expressed on it, each with its line."""
+    declared = index.estate.platforms[platform]
+    dialect = dialect_of(declared)
+    assert declared.connection is not None
+    yield from beyond(index, platform, declared.connection.connector, dialect.abilities, dialect.settings)
+    yield from dialect.more_beyond(index, platform)
+
+
+def places_of(platform: Platform, folder: Path, permit: Permit) -> dict[str, str]:
+    """Address -> kind of every place that a platform has, each after what it lies in.
+
+    UsageError if its connector cannot list places.
+    """
+    connector = connect(platform, folder, permit)
+    try:
+        listing = getattr(connector, "places", None)
+        if listing is None:
+            raise UsageError(f"{platform.name} cannot be asked for its places", "write them into its file by hand")
+        found = cast(dict[str, str], listing())
+        return dict(sorted(found.items(), key=lambda item: item[0].split("/")))
+    finally:
+        connector.close()
+
+
+def connect(platform: Platform, folder: Path, permit: Permit = nobody_to_ask) -> Connector:
+    """A connector for a platform of an estate in `folder`; `permit` asks the person whether a secret may go there.
+
+    UsageError if the estate does not say how to reach it, RefusedError if something may not be used, SecretError if a
+    secret cannot be had.
+    """
+    dialect_of(platform)
+    connection = platform.connection
+    assert connection is not None
+    make = cast(Callable[[Platform, Path, Permit], Connector], kind_of(connection.connector).connect)
+    return make(platform, folder, permit)

@@ -44,7 +44,8 @@ class Journal:
 
     def __init__(self, folder: Path, platform: str) -> None:
         self._folder, self._name = folder, f"journal/{platform}.jsonl"
-        self._run = uuid4().hex[:12]
+        self.run = uuid4().hex[:12]
+        """Identifier of what is written from now on."""
 
     def write(
         self,
@@ -60,7 +61,7 @@ class Journal:
     ) -> None:
         """Add a line and wait until the disk has it."""
         when = datetime.now(UTC).isoformat(timespec="seconds")
-        note = Note(self._run, when, who(), event, step, of, why, part, name, before, after)
+        note = Note(self.run, when, who(), event, step, of, why, part, name, before, after)
         append_durably(self._folder, self._name, json_visible(msgspec.json.encode(note).decode()).encode())
 
     def unfinished(self) -> Note | None:

@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.administrators import Administrators, administrators
 from justlane.model.errors import RefusedError
-from justlane.platforms.aligning import Plan, Step, counted_plan
-from justlane.platforms.effect import as_read
-from justlane.platforms.interface import Reading
+from justlane.platforms.aligning import Plan, compare_states, counted_plan
+from justlane.platforms.interface import Entry, Reading, Step, dialect_of
 from justlane.platforms.journal import Note
 
 
@@ -21,23 +19,29 @@ def undoing(index: EstateIndex, platform: str, reading: Reading, done: Sequence[
 
     RefusedError if something that the run changed is another way since.
     """
+    dialect = dialect_of(index.estate.platforms[platform])
     steps: list[Step] = []
-    for note in reversed(done):
-        held = reading.part(note.part).get(note.name)
-        if held == note.before:
+    for (part, name), (before, after) in reversed(_changes(done).items()):
+        held = reading.part(part).get(name)
+        if held == before:
             continue  # somebody took it back already
-        if held != note.after:
-            message = f"{note.part} {note.name} of {platform} was changed since, so it cannot be taken back"
+        if held != after:
+            message = f"{part} {name} of {platform} was changed since, so it cannot be taken back"
             raise RefusedError(message, f"see what it is now: justlane drift {platform}; nothing was changed")
-        steps.append(Step(note.part, note.name, held, note.before))
+        steps.append(Step(part, name, held, before, dialect.words(part, name, held or before or {})))
     if not steps:
         return Plan(platform, reading.revision, ())
-    sides = [
-        Side(name, EstateIndex(as_read(index, platform, some)))
-        for name, some in (("held", reading), ("before", _after(reading, steps)))
-    ]
-    changes = compare(sides[0], sides[1], Question(moment), within=platform)
-    return counted_plan(platform, reading, steps, changes)
+    changes = compare_states(index, platform, ("held", reading), ("before", _after(reading, steps)), moment)
+    return counted_plan(index, platform, reading, steps, changes)
+
+
+def _changes(done: Sequence[Note]) -> dict[tuple[str, str], tuple[Entry | None, Entry | None]]:
+    """What each thing was before the first of its changes and after the last."""
+    found: dict[tuple[str, str], tuple[Entry | None, Entry | None]] = {}
+    for note in done:
+        key = (note.part, note.name)
+        found[key] = (found[key][0] if key in found else note.before, note.after)
+    return {key: (before, after) for key, (before, after) in found.items() if before != after}
 
 
 def refuse_lockout(
@@ -47,8 +51,9 @@ def refuse_lockout(
     the administration that they hold there."""
     if not index.platform(platform).platform.administration or not planned.steps:
         return
+    dialect = dialect_of(index.estate.platforms[platform])
     was, now = (
-        administrators(EstateIndex(as_read(index, platform, some)), platform, Question(moment))
+        administrators(EstateIndex(dialect.as_read(index, platform, some)), platform, Question(moment))
         for some in (reading, _after(reading, planned.steps))
     )
     if was.full and not now.full:

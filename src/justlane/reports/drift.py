@@ -23,6 +23,7 @@ def plain(result: Drifts) -> list[dict[str, Any]]:
             "platform": one.platform,
             "against": one.against,
             "all": _plain(one.all),
+            "unjudged": list(one.unjudged),
             "differences": [
                 {
                     "difference": d.kind.value,
@@ -73,13 +74,15 @@ def _lines(result: Drifts) -> Iterator[Line]:
         if number:
             yield line()
         against = "what is declared" if one.against == "declared" else f"the reading {one.against}"
-        if not one.differences:
+        if one.clean:
             yield line(("matches", "yes"), f"  {one.platform} holds just {against}")
             continue
         count = counted(len(one.differences), "difference")
         yield line(("drift", "no"), f"    {one.platform} differs from {against}: {count}", hanging="  ")
         for kind in Kind:
             yield from _of_kind([d for d in one.differences if d.kind is kind])
+        for said in one.unjudged:
+            yield line(("  unknown ", "no"), f"{said}: what it gives is in no count", hanging=" " * 10)
         yield line((f"  all     {_means(one.all)}", "head"), hanging=" " * 10)
 
 

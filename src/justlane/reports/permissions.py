@@ -16,7 +16,8 @@ _SHORT = 12
 
 def plain(result: Permissions) -> dict[str, Any]:
     """All of it as JSON values."""
-    return {"secrets": [msgspec.to_builtins(use) for use in result.secrets], "files": list(result.files)}
+    secrets = [msgspec.to_builtins(use) for use in result.secrets]
+    return {"secrets": secrets, "files": list(result.files), "places": list(result.places)}
 
 
 def sheet(result: Permissions) -> Sheet:
@@ -26,6 +27,7 @@ def sheet(result: Permissions) -> Sheet:
         for use in result.secrets
     ]
     rows += [(f"file {path}", "is read by estates", "", "") for path in result.files]
+    rows += [(f"place {path}", "is read and changed by platforms", "", "") for path in result.places]
     return Sheet(("what", "may be done with it", "how", "authority"), rows)
 
 

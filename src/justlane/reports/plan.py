@@ -7,8 +7,9 @@ from typing import Any
 
 import msgspec
 
-from justlane.platforms.aligning import Effect, Plan, Step
-from justlane.platforms.effect import condition_of
+from justlane.platforms.aligning import Effect, Plan
+from justlane.platforms.interface import Step
+from justlane.platforms.over_http.dialect import condition_of
 from justlane.reports.conditions import condition_text
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -21,16 +22,27 @@ def plain(result: Plan) -> dict[str, Any]:
         "revision": result.revision,
         "removals": result.effect.taken,
         "effect": msgspec.to_builtins(result.effect),
-        "steps": [
-            {"change": s.verb, "part": s.part, "name": s.name, "before": s.before, "after": s.after}
-            for s in result.steps
-        ],
+        "steps": [_plain_step(s) for s in result.steps],
+        "by_hand": [_plain_step(s) for s in result.by_hand],
+        "unjudged": list(result.unjudged),
     }
+
+
+def _plain_step(s: Step) -> dict[str, Any]:
+    lines = [source.line_address for source in s.lines]
+    changed = {"change": s.verb, "part": s.part, "name": s.name, "before": s.before, "after": s.after}
+    return {**changed, "says": said_of(s), "lines": lines}
 
 
 def sheet(result: Plan) -> Sheet:
     """One row for each change."""
-    return Sheet(("change", "part", "name", "what"), [(s.verb, s.part, s.name, said_of(s)) for s in result.steps])
+    columns = ("change", "part", "name", "what", "by_hand", "lines")
+    steps = (*result.steps, *result.by_hand)
+    rows = [
+        (s.verb, s.part, s.name, said_of(s), "yes" if s.by_hand else "", " ".join(x.line_address for x in s.lines))
+        for s in steps
+    ]
+    return Sheet(columns, rows)
 
 
 def text(result: Plan, look: Look) -> str:
@@ -52,8 +64,10 @@ _KINDS = {
 
 
 def _lines(result: Plan) -> Iterator[Line]:
-    if not result.steps:
-        yield line(("nothing to do", "yes"), f"  {result.platform} holds what is declared")
+    if not result.differs:
+        yield from _unjudged(result)
+        if not result.unjudged:
+            yield line(("nothing to do", "yes"), f"  {result.platform} holds what is declared")
         return
     yield line((result.platform, "name"), " differs from what is declared:")
     for kind in _TOGETHER:
@@ -64,12 +78,21 @@ def _lines(result: Plan) -> Iterator[Line]:
     for step in result.steps:
         if step.part not in _TOGETHER or step.verb != "add":
             style = {"add": "yes", "change": "warn", "remove": "no"}[step.verb]
-            yield line((f"  {step.verb:<8}", style), said_of(step), hanging=" " * 10)
+            source = step.lines[0] if step.lines else None
+            yield line((f"  {step.verb:<8}", style), said_of(step), source=source, hanging=" " * 10)
+    for step in result.by_hand:
+        yield line(("  by hand ", "warn"), f"{step.verb} {said_of(step)}", hanging=" " * 10)
+    yield from _unjudged(result)
     counts = {verb: sum(s.verb == verb for s in result.steps) for verb in ("add", "change", "remove")}
     yield line()
     counted = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
     yield line((f"{len(result.steps)} change{'s' * (len(result.steps) != 1)}: {counted}", "head"))
     yield from _effect(result.effect)
+
+
+def _unjudged(result: Plan) -> Iterator[Line]:
+    for said in result.unjudged:
+        yield line(("  unknown ", "no"), f"{said}: what it gives is in no count", hanging=" " * 10)
 
 
 def _effect(effect: Effect) -> Iterator[Line]:
@@ -82,6 +105,9 @@ def _effect(effect: Effect) -> Iterator[Line]:
 
 def said_of(step: Step) -> str:
     """A change in words."""
+    if step.what:
+        changes = step.before is not None and step.after is not None
+        return f"{step.what}{f': {_differences(step.before or {}, step.after or {})}' if changes else ''}"
     entry = step.after or step.before or {}
     when = condition_text(condition_of(entry.get("condition")))
     text = f"{_KINDS[step.part]}{_described(step, entry)}{f', {when}' if when else ''}"

@@ -7,7 +7,7 @@ from typing import Any
 
 from justlane.model.names import counted
 from justlane.platforms.interface import Shown
-from justlane.platforms.probing import Difference, ProbeResult
+from justlane.platforms.probing import Difference, ProbeResult, Proof
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 
@@ -36,23 +36,42 @@ def plain(result: ProbeResult) -> dict[str, Any]:
         "kept_out": list(result.kept_out),
         "let_in": list(result.let_in),
         "shut_out": list(result.shut_out),
-        "differences": [
-            {
-                "user": d.user,
-                "action": d.action,
-                "scope": d.scope,
-                "declared": d.declared,
-                "says": d.says,
-                "does": d.does,
-            }
-            for d in result.differences
-        ],
+        "no_means": list(result.no_means),
+        "situations": list(result.situations),
+        "proofs": {
+            action: {"asked": proof.asked, "tried": proof.tried, "known_by": known_by(proof)}
+            for action, proof in result.proofs.items()
+        },
+        "news": {
+            "since": result.news.since,
+            "new": [_plain_difference(d) for d in result.news.new],
+            "gone": [_plain_difference(d) for d in result.news.gone],
+        }
+        if result.news
+        else None,
+        "differences": [_plain_difference(d) for d in result.differences],
         "looked": result.looked,
         "shown_wrongly": [
-            {"user": s.user, "scope": s.scope, "declared": _plain_shown(s.declared), "shown": _plain_shown(s.shown)}
+            {
+                "user": s.user,
+                "scope": s.scope,
+                "declared": _plain_shown(s.declared),
+                "shown": _plain_shown(s.shown),
+                "situation": s.situation,
+            }
             for s in result.shown_wrongly
         ],
     }
+
+
+def _plain_difference(d: Difference) -> dict[str, Any]:
+    cell = {"user": d.user, "action": d.action, "scope": d.scope}
+    return {**cell, "declared": d.declared, "says": d.says, "does": d.does, "situation": d.situation}
+
+
+def known_by(proof: Proof) -> str:
+    """By what an action is known: by trying, by asking alone, or not at all."""
+    return "trying" if proof.tried else "asking" if proof.asked else "nothing"
 
 
 def _plain_shown(shown: Shown | None) -> dict[str, Any] | None:
@@ -85,7 +104,7 @@ def _lines(result: ProbeResult) -> Iterator[Line]:
     said = f"{who} on {result.platform} what is declared, no more and no less"
     yield line(word, f"  {said if result.clean else f'{result.platform} does not do what is declared'}")
     margin = " " * (len(word[0]) + 2)
-    for told in (_of_whom(result), _done(result), strength(result)):
+    for told in (_of_whom(result), _done(result), *_by_what(result), strength(result), *_news(result)):
         yield line((margin + told, "dim"), hanging=margin)
     yield from _sign_ins(result)
     more = [d for d in result.differences if d.more]
@@ -116,21 +135,52 @@ def _of(some: int, all_: int, one: str, many: str, kinds: int, drawn: int) -> st
 def _done(result: ProbeResult) -> str:
     answers, actions = counted(result.asked, "answer"), counted(result.tried, "action")
     done = f"{answers} compared, {actions} really tried, {counted(result.looked, 'list')} looked at"
-    return done + (
-        f"; not signed in, being disabled: {_some(result.shut_out, 'person', 'people')}" if result.shut_out else ""
-    )
+    if result.shut_out:
+        done += f"; not signed in, being disabled or given nothing: {_some(result.shut_out, 'person', 'people')}"
+    if result.no_means:
+        done += f"; not signed in, for want of a password: {_some(result.no_means, 'person', 'people')}"
+    return done
+
+
+def _by_what(result: ProbeResult) -> Iterator[str]:
+    """Which actions are known otherwise than by trying, and in how many situations."""
+    if len(result.situations) > 1:
+        yield "in each: " + "; ".join(name or "nothing known of where they come from" for name in result.situations)
+    known: dict[str, list[str]] = {}
+    for action, proof in result.proofs.items():
+        known.setdefault(known_by(proof), []).append(action)
+    if set(known) - {"trying"}:
+        said = {"trying": "by trying", "asking": "by asking alone", "nothing": "not at all"}
+        yield "; ".join(f"{words}: {', '.join(known[how])}" for how, words in said.items() if how in known)
+
+
+def _news(result: ProbeResult) -> Iterator[str]:
+    if result.news is None:
+        return
+    new, gone = len(result.news.new), len(result.news.gone)
+    when = result.news.since.replace("T", " ").removesuffix("+00:00")
+    if new or gone:
+        yield f"since {when} UTC: {counted(new, 'difference')} new, {gone:,} gone"
+    else:
+        yield f"since {when} UTC nothing is new"
 
 
 def strength(result: ProbeResult) -> str:
     """One honest sentence: what this proves, and what it would not have seen."""
+    if not result.tried:
+        return "Nothing was tried: what the platform really does may be otherwise than it says."
     if not result.everywhere:
         told = "Each stands for others of its kind"
         return f"{told}: what the platform does for one person, or at one scope, alone is found with --everyone."
+    if any(known_by(proof) != "trying" for proof in result.proofs.values()):
+        told = "Everything was compared as everybody; what there is no harmless trial of rests on the platform's word"
+        return f"{told}, and where nobody could sign in, all of it does."
     if not result.tried_all:
         share = f"{max(100 * result.tried // result.asked, 1)} %"
         told = f"Everything was asked as everybody, and {share} of it tried"
         return f"{told}: what the platform does elsewhere against its own answer is found with --thorough."
-    return "Everything was asked as everybody and tried as everybody who can sign in, in this one situation."
+    where = "in these situations" if len(result.situations) > 1 else "in this one situation"
+    return f"Everything was asked as everybody and tried as everybody who can sign in, {where}."
 
 
 def _shown(result: ProbeResult) -> Iterator[Line]:
@@ -156,19 +206,20 @@ def _sign_ins(result: ProbeResult) -> Iterator[Line]:
 
 def _grouped(differences: list[Difference]) -> Iterator[Line]:
     """Everyone who differs alike, in one action at the same places, shares a line."""
-    places: dict[tuple[str, str, bool, bool | None], list[str]] = {}
+    places: dict[tuple[str, str, bool | None, bool | None, str], list[str]] = {}
     for d in differences:
-        places.setdefault((d.user, d.action, d.says, d.does if d.says == d.declared else None), []).append(d.scope)
-    alike: dict[tuple[str, bool, bool | None, tuple[str, ...]], list[str]] = {}
-    first = {(d.user, d.action): d for d in reversed(differences)}
-    for (user, action, says, does), scopes in places.items():
-        alike.setdefault((action, says, does, tuple(scopes)), []).append(user)
-    for (action, _, _, where), users in alike.items():
-        d = first[users[0], action]
+        does = d.does if d.says == d.declared else None
+        places.setdefault((d.user, d.action, d.says, does, d.situation), []).append(d.scope)
+    alike: dict[tuple[str, bool | None, bool | None, str, tuple[str, ...]], list[str]] = {}
+    first = {(d.user, d.action, d.situation): d for d in reversed(differences)}
+    for (user, action, says, does, situation), scopes in places.items():
+        alike.setdefault((action, says, does, situation, tuple(scopes)), []).append(user)
+    for (action, _, _, situation, where), users in alike.items():
+        d = first[users[0], action, situation]
         spans = (
             "  ·  ",
             (_some(users, "person", "people"), "name"),
-            f": {action} at {_some(where, 'scope', 'scopes')}",
+            f": {action} at {_some(where, 'scope', 'scopes')}{f' ({situation})' if situation else ''}",
         )
         yield line(*spans, hanging="     ")
         told = f"declared {_WORD[d.declared]}, the platform says {_WORD[d.says]}, trying gives {_WORD[d.does]}"

@@ -27,6 +27,7 @@ from justlane.rules.inspection import Flaw, Inspection, Known, Options, Value
 
 RULES = {
     "administrators-undone": "justlane.rules.administration.administrators_undone",
+    "beyond-the-platform": "justlane.rules.platforms.beyond_the_platform",
     "break-glass-anywhere": "justlane.rules.administration.break_glass_anywhere",
     "break-glass-password": "justlane.rules.administration.break_glass_password",
     "built-in-edited": "justlane.rules.roles.built_in_edited",

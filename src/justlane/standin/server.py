@@ -4,6 +4,7 @@
     POST   /access/v1/evaluation                 OpenID Authorization API 1.0
     POST   /access/v1/evaluations
     GET    /holds                                all people, groups, roles and bindings
+    POST   /holds                                several changes, all or none, with If-Match
     PUT    /holds/{part}/{name}                  add or replace one, with If-Match
     DELETE /holds/{part}/{name}                  remove one, with If-Match
     POST   /sign-in                              a pass for a person
@@ -67,6 +68,7 @@ class StandIn:
             Route("/access/v1/evaluation", self._guarded(self.evaluation), methods=["POST"]),
             Route("/access/v1/evaluations", self._guarded(self.evaluations), methods=["POST"]),
             Route("/holds", self._guarded(self.holds)),
+            Route("/holds", self._guarded(self.change), methods=["POST"]),
             Route("/holds/{part}/{name:path}", self._guarded(self.put), methods=["PUT"]),
             Route("/holds/{part}/{name:path}", self._guarded(self.drop), methods=["DELETE"]),
             Route("/sign-in", self._guarded(self.sign_in), methods=["POST"]),
@@ -151,31 +153,46 @@ class StandIn:
 
     async def put(self, request: Request) -> Response:
         """Add or replace one thing."""
-        part, name = self._part(request)
-        self._match(request)
-        try:
-            entry = msgspec.json.decode(await _content(request), type=PARTS[part])
-            require_sound(name, entry)
-        except (ValueError, RecursionError) as error:
-            raise Problem(400, "Bad request", str(error)) from error
-        if isinstance(entry, Binding):
-            self._check_binding(entry)
-        getattr(self.site, part)[name] = entry
-        return self._changed()
+        part, name = request.path_params["part"], request.path_params["name"]
+        return self._made(request, [(part, name, await _content(request))])
 
     async def drop(self, request: Request) -> Response:
         """Remove one thing."""
-        part, name = self._part(request)
-        self._match(request)
-        if getattr(self.site, part).pop(name, None) is None:
-            raise Problem(404, "Not found", f"there is nothing named {name!r} in {part}")
-        return self._changed()
+        return self._made(request, [(request.path_params["part"], request.path_params["name"], None)])
 
-    def _part(self, request: Request) -> tuple[str, str]:
-        part, name = request.path_params["part"], request.path_params["name"]
-        if part not in PARTS:
-            raise Problem(404, "Not found", f"there are {', '.join(PARTS)}, not {part!r}")
-        return part, name
+    async def change(self, request: Request) -> Response:
+        """Several changes, all or none."""
+        try:
+            body = msgspec.json.decode(await _content(request), type=_Changes)
+        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+            raise Problem(400, "Bad request", str(error)) from error
+        found = ((c.part, c.name, bytes(c.entry)) for c in body.changes)
+        return self._made(request, [(p, n, None if entry == b"null" else entry) for p, n, entry in found])
+
+    def _made(self, request: Request, changes: list[tuple[str, str, bytes | None]]) -> Response:
+        """Make changes at once, unless they were made under the same key already."""
+        key = request.headers.get("idempotency-key", "").strip('"')
+        if key and key in self.site.keys:
+            return JSONResponse({"revision": self.site.keys[key]})
+        for part, _, _ in changes:
+            if part not in PARTS:
+                raise Problem(404, "Not found", f"there are {', '.join(PARTS)}, not {part!r}")
+        self._match(request)
+        after = msgspec.structs.replace(self.site, **{part: dict(getattr(self.site, part)) for part in PARTS})
+        for part, name, entry in changes:
+            _set(after, part, name, entry)
+        for part, name, entry in changes:
+            if entry is not None and part == "bindings":
+                _check_binding(after, after.bindings[name])
+        for part in PARTS:
+            setattr(self.site, part, getattr(after, part))
+        self.site.revision += 1
+        self.site.changed = [*self.site.changed[-_REMEMBERED:], *([part, name] for part, name, _ in changes)]
+        if key:
+            kept = list(self.site.keys.items())[-_REMEMBERED:]
+            self.site.keys = {**dict(kept), key: str(self.site.revision)}
+        self._settle()
+        return JSONResponse({"revision": str(self.site.revision)})
 
     def _match(self, request: Request) -> None:
         wanted = request.headers.get("if-match")
@@ -183,23 +200,6 @@ class StandIn:
             raise Problem(428, "Precondition required", "send If-Match with the revision that you read")
         if wanted.strip('"') != str(self.site.revision):
             raise Problem(412, "Changed meanwhile", f"the revision is {self.site.revision} by now")
-
-    def _check_binding(self, entry: Binding) -> None:
-        kind, called = split_principal(entry.principal)
-        names: dict[str, Collection[str]] = {
-            "group": self.site.groups,
-            "user": self.site.people,
-            "local group": self.site.local_groups,
-        }
-        if called not in names.get(kind, {}) and entry.principal not in ("authenticated", "anonymous"):
-            raise Problem(409, "Unknown name", f"there is no {entry.principal!r} here")
-        if entry.role not in self.site.roles or entry.scope not in self.site.nature.kinds:
-            raise Problem(409, "Unknown name", f"there is no role {entry.role!r} or no scope {entry.scope!r} here")
-
-    def _changed(self) -> Response:
-        self.site.revision += 1
-        self._settle()
-        return JSONResponse({"revision": str(self.site.revision)})
 
     def _settle(self) -> None:
         """Decide afresh from now on, and keep what there is."""
@@ -249,6 +249,45 @@ class StandIn:
             raise Problem(400, "Bad request", str(error)) from error
         self._settle()
         return JSONResponse({"misbehaves": kind})
+
+
+class _Change(msgspec.Struct):
+    part: str
+    name: str
+    entry: msgspec.Raw
+    """`null` to remove it."""
+
+
+class _Changes(msgspec.Struct):
+    changes: list[_Change]
+
+
+def _set(site: Site, part: str, name: str, content: bytes | None) -> None:
+    """Set one thing in a site, or take it out."""
+    entries = getattr(site, part)
+    if content is None:
+        if entries.pop(name, None) is None:
+            raise Problem(404, "Not found", f"there is nothing named {name!r} in {part}")
+        return
+    try:
+        entry = msgspec.json.decode(content, type=PARTS[part])
+        require_sound(name, entry)
+    except (ValueError, RecursionError) as error:
+        raise Problem(400, "Bad request", str(error)) from error
+    entries[name] = entry
+
+
+def _check_binding(site: Site, entry: Binding) -> None:
+    kind, called = split_principal(entry.principal)
+    names: dict[str, Collection[str]] = {
+        "group": site.groups,
+        "user": site.people,
+        "local group": site.local_groups,
+    }
+    if called not in names.get(kind, {}) and entry.principal not in ("authenticated", "anonymous"):
+        raise Problem(409, "Unknown name", f"there is no {entry.principal!r} here")
+    if entry.role not in site.roles or entry.scope not in site.nature.kinds:
+        raise Problem(409, "Unknown name", f"there is no role {entry.role!r} or no scope {entry.scope!r} here")
 
 
 _STOPS_AT = {"execute_all": None, "deny_on_first_deny": False, "permit_on_first_permit": True}

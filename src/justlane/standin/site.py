@@ -172,6 +172,10 @@ class Site(msgspec.Struct):
     ceilings: dict[str, Ceiling] = {}
     bindings: dict[str, Binding] = {}
     misbehaviour: Misbehaviour = msgspec.field(default_factory=Misbehaviour)
+    keys: dict[str, str] = {}
+    """The last idempotency keys, each with the revision that its change led to."""
+    changed: list[list[str]] = []
+    """[part, name] of the last changes that really came about."""
     done: list[list[str]] = []
     """The last [user, action, scope] that were really carried out."""
 

@@ -9,18 +9,19 @@ from typing import Any
 import click
 
 from justlane.cli import options
-from justlane.cli.arguments import optional_scope_argument, scope_argument
+from justlane.cli.arguments import optional_scope_argument, platform_argument, scope_argument
 from justlane.cli.editing.settling import because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
-from justlane.cli.terminal import show
+from justlane.cli.terminal import say, show
+from justlane.cli.trusting import ask_person
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import UsageError
-from justlane.model.names import did_you_mean
+from justlane.model.names import counted, did_you_mean
 from justlane.model.patterns import ANY
-from justlane.model.scopes import RESOURCE_GROUP_KIND, platform_of
+from justlane.model.scopes import RESOURCE_GROUP_KIND, contains, platform_of
 
 _MOST_NAMED = 20
 
@@ -84,6 +85,50 @@ def _gathering(after: EstateIndex, address: str) -> list[Remark]:
 def _gathered(index: EstateIndex, group: str, address: str) -> str:
     address = address.strip("/")
     return address if ANY in address else options.known_scope(index.estate, address)
+
+
+@scope.command("pull", short_help="The places that a platform has, as it lists them.")
+@platform_argument
+@click.option("--below", metavar="SCOPE", default="", help="Only places below this one.")
+@because_option
+@editing_options
+@click.pass_context
+def pull(ctx: click.Context, /, **given: Any) -> None:
+    """Ask PLATFORM which places it has, and write those that are not declared into the estate.
+
+    Places that are declared and that it has no more are named, and stay.
+
+    \b
+    Examples:
+      justlane scope pull store
+      justlane scope pull store --below store/saltmarsh/models
+
+    Ends with 0, also if there is nothing new.
+    """
+    from justlane.platforms.interface import places_of
+
+    editing = begun(given)
+    platform = options.known_platform(editing.index.estate, given["platform"])
+    declared = editing.index.estate.platforms[platform]
+    found = places_of(declared, options.folder_of(given["folder"]), ask_person)
+    below = given["below"].strip("/") or platform
+    wanted = {address: kind for address, kind in found.items() if contains(below, address)}
+    for gone in (a for a in declared.scopes if contains(below, a) and a not in found):
+        say(f"declared, and not there any more: {gone} ({declared.scopes[gone].source.line_address})")
+    for address in dict.fromkeys((*_above(below), *wanted)):
+        if address in found and address not in declared.scopes:
+            edits.add_new(editing.draft, address, declared.source.file, found[address])
+    new = [address for address in wanted if address not in declared.scopes]
+    if not new:
+        say(f"nothing new: {platform} has {counted(len(wanted), 'place')} there, and all are declared")
+        ctx.exit(0)
+    reason = given["because"].strip() or f"As {platform} lists them."
+    settle(ctx, editing, reason=reason, names=(platform, *new[:1]))
+
+
+def _above(address: str) -> list[str]:
+    names = address.split("/")
+    return ["/".join(names[:n]) for n in range(2, len(names))]
 
 
 @scope.command("gather", short_help="Let a resource group gather more.")

@@ -109,10 +109,11 @@ def _own_groups(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
 
 def _actions(lookup: Lookup, platform: Platform) -> Found:
     kinds = {scope.kind for scope in platform.scopes.values()}
+    named_elsewhere = platform.connection is not None and platform.connection.connector not in ("http", "stand-in")
     for action in platform.actions.values():
         for implied in action.implies:
             yield from lookup.name(implied.text, platform.actions, "action", implied.source)
-        for kind in action.applies_to:
+        for kind in action.applies_to if not named_elsewhere else ():  # a rule asks what such a platform has
             yield from lookup.name(kind, kinds, "scope of the kind", action.source)
 
 

@@ -20,10 +20,10 @@ from justlane.files.building.delegating import delegations_of
 from justlane.files.building.gathering import gathered, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
 from justlane.files.building.places import Places
+from justlane.files.reading.connection_shape import ConnectionShape
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
     AdministrationShape,
-    ConnectionShape,
     EstateFile,
     HabitsShape,
     PlatformFile,
@@ -229,8 +229,23 @@ def _walk(shapes: Mapping[str, ScopeShape], above: str, where: Where) -> Iterato
 
 
 def _connection(text: Text, shape: ConnectionShape) -> Connection:
-    place, source = SecretPlace.of(shape.token_from), text.source("reached by", "connector")
-    return Connection(shape.connector, shape.url, place, source, shape.trust)
+    token = SecretPlace.of(shape.token_from) if shape.token_from else None
+    source = text.source("reached by", "connector")
+    keys = {"account": shape.account, "file": shape.file, "repository": shape.repository, "folder": shape.folder}
+    keys |= {"scratch": shape.scratch}
+    passwords = SecretPlace.of(shape.passwords_from) if shape.passwords_from else None
+    return Connection(
+        shape.connector,
+        shape.url,
+        token,
+        source,
+        shape.trust,
+        {key: value for key, value in keys.items() if value},
+        passwords,
+        tuple(shape.leave_alone),
+        dict(shape.columns),
+        dict(shape.options),
+    )
 
 
 def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:

@@ -34,6 +34,12 @@ def add(draft: Draft, prepared: PlatformIndex, address: str, said: dict[str, Val
     _put(draft.document(prepared.platform.source.file), parent, name, short)
 
 
+def add_new(draft: Draft, address: str, file: str, kind: str) -> None:
+    """A place that is not declared, in the file of its platform; whatever it lies in is there already."""
+    parent, _, name = address.rpartition("/")
+    _put(draft.document(file), parent, name, kind)
+
+
 def _put(document: Document, parent: str, name: str, value: Value, lines: Sequence[str] = ()) -> None:
     """An entry among what a scope holds; `lines` are how it is written already."""
     path = path_to(parent)

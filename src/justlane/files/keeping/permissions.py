@@ -40,6 +40,8 @@ class Permissions(msgspec.Struct, frozen=True):
     secrets: tuple[Use, ...] = ()
     files: tuple[str, ...] = ()
     """Whole paths, links resolved."""
+    places: tuple[str, ...] = ()
+    """Whole paths of files and folders that platforms stand for, and that may be changed."""
 
 
 def permissions() -> Permissions:
@@ -66,18 +68,25 @@ def permissions() -> Permissions:
         os.close(handle)
 
 
-def allow(*, secret: Use | None = None, file: str | None = None) -> None:
+def allow(*, secret: Use | None = None, file: str | None = None, place: str | None = None) -> None:
     """Remember that something is allowed. StorageError if that cannot be kept."""
     now = permissions()
     secrets = now.secrets if secret is None else tuple(sorted({*now.secrets, secret}))
     files = now.files if file is None else tuple(sorted({*now.files, file}))
-    _keep(Permissions(secrets, files))
+    places = now.places if place is None else tuple(sorted({*now.places, place}))
+    _keep(Permissions(secrets, files, places))
 
 
-def forget(*, secret: Use | None = None, file: str | None = None) -> None:
+def forget(*, secret: Use | None = None, file: str | None = None, place: str | None = None) -> None:
     """Allow something no more."""
     now = permissions()
-    _keep(Permissions(tuple(s for s in now.secrets if s != secret), tuple(f for f in now.files if f != file)))
+    _keep(
+        Permissions(
+            tuple(s for s in now.secrets if s != secret),
+            tuple(f for f in now.files if f != file),
+            tuple(p for p in now.places if p != place),
+        )
+    )
 
 
 def _folder() -> Path | None:

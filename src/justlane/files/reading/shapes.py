@@ -11,13 +11,12 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
+from justlane.files.reading.connection_shape import ConnectionShape
 from justlane.files.reading.directory_shapes import DirectoryShape, PeopleShape
 from justlane.files.reading.vocabulary import (
-    ADDRESS,
     OF_GROUP,
     OF_USER,
     ROLE_AT,
-    SECRET,
     UNBOUND,
     Day,
     Many,
@@ -114,17 +113,6 @@ class WhereShape(BaseModel):
     any_of: tuple[WhereShape, ...] = Field((), alias="any of", description="At least one of these conditions.")
     all_of: tuple[WhereShape, ...] = Field((), alias="all of", description="All of these conditions.")
     negated: WhereShape | None = Field(None, alias="not", description="Not this condition.")
-
-
-class ConnectionShape(Shape):
-    """How align and probe reach a platform."""
-
-    connector: Words = Field(description="The kind of interface that the platform has.")
-    url: Annotated[str, StringConstraints(pattern=ADDRESS)] = Field(description="Its address.")
-    token_from: Annotated[str, StringConstraints(pattern=SECRET)] = Field(
-        alias="token from", description="`environment NAME`, `file PATH` or `keyring NAME`; never the token itself."
-    )
-    trust: Words = Field("", description="A file with certificates to trust (PEM), instead of the system's.")
 
 
 class ActionShape(Shape):

@@ -19,6 +19,8 @@ class PlanStep(TypedDict):
     name: str
     before: dict[str, Any] | None
     after: dict[str, Any] | None
+    says: str
+    lines: list[str]
 
 
 class Plan(TypedDict):
@@ -27,6 +29,8 @@ class Plan(TypedDict):
     removals: int
     effect: PlanEffect
     steps: list[PlanStep]
+    by_hand: list[PlanStep]
+    unjudged: list[str]
 
 
 class Difference(TypedDict):
@@ -34,8 +38,9 @@ class Difference(TypedDict):
     action: str
     scope: str
     declared: bool
-    says: bool
+    says: bool | None
     does: bool | None
+    situation: str
 
 
 class Shown(TypedDict):
@@ -48,6 +53,7 @@ class ShownWrongly(TypedDict):
     scope: str
     declared: Shown | None
     shown: Shown | None
+    situation: str
 
 
 class Coverage(TypedDict):
@@ -58,6 +64,18 @@ class Coverage(TypedDict):
     drawn_people: int
     drawn_scopes: int
     seed: int | None
+
+
+class Proof(TypedDict):
+    asked: int
+    tried: int
+    known_by: Literal["trying", "asking", "nothing"]
+
+
+class ProbeNews(TypedDict):
+    since: str
+    new: list[Difference]
+    gone: list[Difference]
 
 
 class Probe(TypedDict):
@@ -71,6 +89,10 @@ class Probe(TypedDict):
     kept_out: list[str]
     let_in: list[str]
     shut_out: list[str]
+    no_means: list[str]
+    situations: list[str]
+    proofs: dict[str, Proof]
+    news: ProbeNews | None
     differences: list[Difference]
     looked: int
     shown_wrongly: list[ShownWrongly]
@@ -87,6 +109,7 @@ class SecretUse(TypedDict):
 class Permissions(TypedDict):
     secrets: list[SecretUse]
     files: list[str]
+    places: list[str]
 
 
 class Means(TypedDict):
@@ -111,4 +134,5 @@ class Drift(TypedDict):
     platform: str
     against: str
     all: Means
+    unjudged: list[str]
     differences: list[Drifted]

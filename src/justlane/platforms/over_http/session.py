@@ -6,6 +6,7 @@ Evaluations follow the OpenID Authorization API 1.0 (AuthZEN), problems RFC 9457
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from urllib.parse import quote
 
 import httpx
@@ -18,11 +19,14 @@ from justlane.model.errors import (
     PlatformRefusedError,
     TokenRefusedError,
 )
+from justlane.model.estate import Platform
 from justlane.model.names import one_line
-from justlane.outside.certificates import Trusted
-from justlane.outside.http import Answer, Service
+from justlane.outside.certificates import Trusted, trusted
+from justlane.outside.http import Answer, Service, destination_of
 from justlane.outside.limits import Limits
-from justlane.platforms.interface import PARTS, Address, Entry, Reading, Shown, Word
+from justlane.outside.secrets import Permit, released, require_ascii
+from justlane.platforms.interface import Address, Entry, Part, Reading, Shown, Step, Word
+from justlane.platforms.over_http.dialect import PARTS
 
 _LIMITS = Limits(seconds=20)
 _MOST_AT_ONCE = 500
@@ -34,6 +38,17 @@ class Problem(msgspec.Struct, frozen=True):
 
     title: str = ""
     detail: str = ""
+
+
+class _Held(msgspec.Struct):
+    revision: Word
+    people: Part
+    groups: Part
+    local_groups: Part
+    roles: Part
+    publications: Part
+    ceilings: Part
+    bindings: Part
 
 
 class _Changed(msgspec.Struct):
@@ -60,12 +75,18 @@ class _Tried(msgspec.Struct):
     done: bool
 
 
-def connect(name: str, url: str, token: str, trusted: Trusted | None) -> StandinConnector:
+def connect(platform: Platform, folder: Path, permit: Permit) -> HttpConnector:
     """A connector for the platform at an address."""
-    return StandinConnector(name, url, token, trusted)
+    connection = platform.connection
+    assert connection is not None
+    assert connection.token is not None
+    safe = trusted(folder, connection.trust) if connection.url.startswith("https:") else None
+    to = destination_of(connection.url, safe.authority if safe else "")
+    token = require_ascii(released(connection.token, folder, to, permit), connection.token)
+    return HttpConnector(platform.name, connection.url, token, safe)
 
 
-class StandinConnector:
+class HttpConnector:
     """One platform, over HTTP."""
 
     def __init__(
@@ -87,30 +108,33 @@ class StandinConnector:
 
     def read(self) -> Reading:
         """Everything that the platform holds."""
-        reading = self._service.decoded(self._sent("GET", "/holds"), Reading)
+        held = self._service.decoded(self._sent("GET", "/holds"), _Held)
+        reading = Reading(held.revision, {part: getattr(held, part) for part in PARTS})
         count = sum(len(reading.part(part)) for part in PARTS)
         if count > _MOST_THINGS:
             message = f"{self._name} says that it holds {count:,} things, more than {_MOST_THINGS:,}"
             raise NonsenseError(message, "no platform of ours holds so many: see what is wrong with it")
         return reading
 
-    def put(self, part: str, name: str, entry: Entry, revision: str) -> str:
-        """Add or replace one thing."""
-        answer = self._sent("PUT", f"/holds/{part}/{_quoted(name)}", body=entry, match=revision)
-        return self._service.decoded(answer, _Changed).revision
-
-    def drop(self, part: str, name: str, revision: str) -> str:
-        """Remove one thing."""
-        answer = self._sent("DELETE", f"/holds/{part}/{_quoted(name)}", match=revision)
+    def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
+        """Make some changes, all or none: one at its own address, several in one request."""
+        if len(steps) == 1:
+            step = steps[0]
+            path = f"/holds/{step.part}/{_quoted(step.name)}"
+            method = "DELETE" if step.after is None else "PUT"
+            answer = self._sent(method, path, body=step.after, match=revision, key=key)
+        else:
+            changes = [{"part": s.part, "name": s.name, "entry": s.after} for s in steps]
+            answer = self._sent("POST", "/holds", body={"changes": changes}, match=revision, key=key)
         return self._service.decoded(answer, _Changed).revision
 
     def misbehave(self, kind: str, detail: str) -> None:
         """Tell a stand-in to misbehave."""
         self._sent("PUT", f"/misbehaviour/{kind}", body={"detail": detail})
 
-    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool]:
+    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
         """Ask the platform, many cells in one request."""
-        found: list[bool] = []
+        found: list[bool | None] = []
         for start in range(0, len(cells), _MOST_AT_ONCE):
             some = cells[start : start + _MOST_AT_ONCE]
             body: Entry = {
@@ -128,12 +152,16 @@ class StandinConnector:
             found += [item.decision for item in answer.evaluations]
         return found
 
-    def sign_in(self, user: str, context: Entry) -> StandinSession | None:
+    def can_become(self, user: str) -> bool:
+        """Stand-ins let our token sign in as anybody."""
+        return True
+
+    def sign_in(self, user: str, context: Entry) -> HttpSession | None:
         """Sign in as a person."""
         answer = self._sent("POST", "/sign-in", body={"user": user, "context": context}, expected=(200, 403))
         if answer.status == 403:
             return None
-        return StandinSession(self, self._service.decoded(answer, _Pass).access)
+        return HttpSession(self, self._service.decoded(answer, _Pass).access)
 
     def attempt(self, access: str, action: str, scope: str) -> bool:
         """Try an action with a person's pass."""
@@ -153,12 +181,15 @@ class StandinConnector:
         *,
         body: Entry | None = None,
         match: str | None = None,
+        key: str = "",
         own: dict[str, str] | None = None,
         expected: tuple[int, ...] = (200,),
     ) -> Answer:
         headers = dict(own or self._own)
         if match is not None:
             headers["If-Match"] = f'"{match}"'
+        if key:
+            headers["Idempotency-Key"] = f'"{key}"'
         answer = self._service.ask(method, path, headers=headers, body=body)
         if answer.status not in expected:
             raise self._refused(answer)
@@ -187,10 +218,10 @@ def _quoted(name: str) -> str:
     return quote(name, safe="") if name.strip(".") else name.replace(".", "%2E")
 
 
-class StandinSession:
+class HttpSession:
     """Somebody, signed in on a stand-in."""
 
-    def __init__(self, connector: StandinConnector, access: str) -> None:
+    def __init__(self, connector: HttpConnector, access: str) -> None:
         self._connector = connector
         self._access = access
 
@@ -201,3 +232,6 @@ class StandinSession:
     def sees(self) -> dict[str, Shown]:
         """Every scope that the platform shows to them."""
         return self._connector.sees(self._access)
+
+    def close(self) -> None:
+        """The pass is forgotten by the platform."""

@@ -1,0 +1,108 @@
+"""What everybody may do at each place, worked out, for platforms that decide in another way than is declared.
+
+Such a platform is told the outcome: at every place where it differs from the place around it, everybody whom it
+concerns is named, by as few names as possible. Then it does not matter in which order the platform weighs lines. Pure.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping
+from datetime import datetime
+from typing import NamedTuple
+
+from justlane.engine.decision.deciding import Question, cells_of, judge
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.model.circumstances import Situation
+from justlane.model.findings import Source
+from justlane.model.people import PrincipalKind
+
+Rights = frozenset[str]
+NONE: Rights = frozenset()
+
+
+class Outcome(NamedTuple):
+    """What people may do at one place."""
+
+    people: Mapping[str, Rights]
+    """Login -> actions; only whoever may do something."""
+    anonymous: Rights
+
+
+def outcomes(index: EstateIndex, platform: str, moment: datetime) -> dict[str, Outcome]:
+    """What everybody may do at every place of a platform on the day of a moment; people alike are judged once."""
+    prepared = index.platform(platform)
+    question = Question(moment, Situation())
+    held: dict[str, dict[str, Rights]] = {address: {} for address in prepared.platform.scopes}
+    for logins in _alike(index, prepared):
+        cells = cells_of(judge(index, logins[0], platform, question), platform)
+        for address, actions in cells.items():
+            held[address] |= dict.fromkeys(logins, frozenset(actions))
+    nobody = cells_of(judge(index, PrincipalKind.ANONYMOUS.value, platform, question), platform)
+    return {address: Outcome(people, frozenset(nobody.get(address, ()))) for address, people in held.items()}
+
+
+def _alike(index: EstateIndex, prepared: PlatformIndex) -> list[list[str]]:
+    """Enabled people, those together for whom the same names stand."""
+    behind: dict[str, list[int]] = {}
+    users = index.estate.directory.users
+    for number, principal in enumerate(sorted(prepared.named)):
+        for login in _behind(index, prepared, principal.kind, principal.name):
+            behind.setdefault(login, []).append(number)
+    kinds: dict[tuple[int, ...], list[str]] = {}
+    for login, user in users.items():
+        if user.enabled:
+            kinds.setdefault(tuple(behind.get(login, ())), []).append(login)
+    return list(kinds.values())
+
+
+def _behind(index: EstateIndex, prepared: PlatformIndex, kind: PrincipalKind, name: str) -> Collection[str]:
+    """Whom a principal stands for; nobody for those that stand for everybody, who tell nobody apart."""
+    if kind is PrincipalKind.USER:
+        return [name]
+    if kind is PrincipalKind.GROUP:
+        return set(index.membership.users_in(name))
+    if kind is PrincipalKind.LOCAL_GROUP:
+        members = prepared.platform.local_groups[name].members
+        return {login for m in members for login in _behind(index, prepared, m.member.kind, m.member.name)}
+    return ()
+
+
+class Named(NamedTuple):
+    """Who has which rights at a place, by name: groups and people."""
+
+    groups: Mapping[str, Rights]
+    people: Mapping[str, Rights]
+
+
+def in_names(people: Mapping[str, Rights], members: Mapping[str, Collection[str]], levels: Collection[Rights]) -> Named:
+    """The fewest names found that give everybody just their rights, where what any of somebody's names gives counts.
+
+    `people` are those who have some, `members` the people of the groups that may be named; a group is named for a level
+    of rights only if all its people have at least that. Whoever no group covers is named themselves.
+    """
+    groups: dict[str, Rights] = {}
+    single: dict[str, Rights] = {}
+    for level in sorted(levels, key=lambda rights: (-len(rights), sorted(rights))):
+        left = {login for login, rights in people.items() if rights == level}
+        may = {login for login, rights in people.items() if rights >= level}
+        for name in sorted(members, key=lambda group: (-len(members[group]), group)):
+            if name not in groups and left & set(members[name]) and set(members[name]) <= may:
+                groups[name] = level
+                left -= set(members[name])
+        single |= dict.fromkeys(sorted(left), level)
+    return Named(groups, single)
+
+
+def lines_at(prepared: PlatformIndex, address: str) -> tuple[Source, ...]:
+    """The lines that have a say at a place, the nearest first."""
+    return tuple(dict.fromkeys(b.source for b in prepared.covering_bindings(address) if not b.built_in))
+
+
+def members_of(index: EstateIndex, platform: str) -> Iterator[tuple[str, set[str]]]:
+    """The groups that bindings name, each with its enabled people; groups without any are left out."""
+    users = index.estate.directory.users
+    names = {b.principal.name for b in index.platform(platform).bindings if b.principal.kind is PrincipalKind.GROUP}
+    for name in sorted(names):
+        some = {login for login in index.membership.users_in(name) if login in users and users[login].enabled}
+        if some:
+            yield name, some

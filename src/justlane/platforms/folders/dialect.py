@@ -1,0 +1,159 @@
+"""What folders and files with access control lists are told and say.
+
+Such a list decides by the first that fits: the owner's entry, the person's own, those of their groups (any that gives
+what is asked for), the others'. So everybody who may do something at a place is named there once, by groups whose
+people may all do at least that, or themselves; others are given nothing. What a folder says it also says for all that
+is made in it later (its default list).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from datetime import datetime
+
+from justlane.engine.facts.index import EstateIndex
+from justlane.model.estate import Estate
+from justlane.model.findings import Source
+from justlane.model.people import Principal, PrincipalKind
+from justlane.platforms import plain_grants
+from justlane.platforms.abilities import Abilities, Beyond, Settings
+from justlane.platforms.computed import Rights, in_names, lines_at, members_of, outcomes
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading
+
+FOLDER, FILE = "folder", "file"
+LETTERS: Mapping[str, Mapping[str, str]] = {
+    FOLDER: {"list": "r", "change": "w", "enter": "x"},
+    FILE: {"read": "r", "write": "w", "run": "x"},
+}
+"""Kind of place -> action -> its letter in a list."""
+MOST_ENTRIES = 400
+"""So many entries fit on one file everywhere; some 500 on common file systems."""
+
+
+class FoldersDialect(Dialect):
+    """Lists of places, and the machine's groups, which are not ours to change."""
+
+    parts = ("groups", "owners", "lists", "defaults")
+    only_shown = frozenset(("groups", "owners"))
+    everybody_signs_in = False
+    settings = Settings(("folder",), ("leave alone",))
+    abilities = Abilities(
+        habits=frozenset(("unbound", "sign-in")),
+        required=(("on the way", "enter"),),
+        conditions=frozenset(),
+        principals=frozenset((PrincipalKind.GROUP, PrincipalKind.USER)),
+        means=frozenset(("here only", "deny", "resource groups", "ceilings")),
+        actions=tuple((action, (kind,)) for kind, at in LETTERS.items() for action in at),
+        kinds=frozenset(LETTERS),
+        implies=(("list", "enter"), ("change", "enter")),
+    )
+
+    def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
+        """One entry for each name at each place."""
+        prepared = index.platform(platform)
+        members = dict(members_of(index, platform))
+        lists: Part = {}
+        defaults: Part = {}
+        lines: dict[tuple[str, str], tuple[Source, ...]] = {}
+        groups: set[str] = set()
+        found = outcomes(index, platform, moment)
+        everybody = {login for outcome in found.values() for login in outcome.people}
+        for address, outcome in found.items():
+            kind = _kind(index, platform, address)
+            asked = {login: letters_of(kind, actions) for login, actions in outcome.people.items()}
+            if address == platform:  # whoever may do something inside has to come in
+                asked = dict.fromkeys(sorted(everybody), frozenset("x"))
+            held = {login: rights for login, rights in asked.items() if rights}
+            named = in_names(held, members, set(held.values()))
+            groups.update(named.groups)
+            said = {f"group {name}": rights for name, rights in named.groups.items()}
+            said |= {f"user {login}": rights for login, rights in named.people.items()}
+            for to, rights in said.items():
+                name = f"{address} {to}"
+                lists[name] = {"place": address, "to": to, "rights": written(rights)}
+                lines["lists", name] = lines_at(prepared, address)
+                if kind == FOLDER:
+                    defaults[name] = dict(lists[name])
+                    lines["defaults", name] = lines["lists", name]
+        held_groups: Part = {name: {"members": sorted(members[name])} for name in sorted(groups)}
+        return Declared({"groups": held_groups, "lists": lists, "defaults": defaults}, lines)
+
+    def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
+        """What the lists give, as the machine weighs them, person by person."""
+        members = {
+            name: set(plain_grants.texts(entry.get("members"))) for name, entry in reading.part("groups").items()
+        }
+        users = [login for login, user in index.estate.directory.users.items() if user.enabled]
+        directory = plain_grants.directory_of(users, {})
+        return plain_grants.estate_of(index, platform, directory, _given(index, platform, reading, users, members))
+
+    def words(self, part: str, name: str, entry: Entry) -> str:
+        """As a list says it."""
+        if part == "groups":
+            return f"members of the machine's group {name}: its own directory has to say who"
+        if part == "owners":
+            return f"{entry.get('owner')} owns {entry.get('place')} with {entry.get('rights')}, and may change its list"
+        later = " and all that is made in it" if part == "defaults" else ""
+        return f"{entry.get('rights')} on {entry.get('place')}{later} to {entry.get('to')}"
+
+    def unjudged(self, reading: Reading) -> tuple[str, ...]:
+        """Places that are not there, and links."""
+        return tuple(str(entry.get("says")) for entry in reading.part("unjudged").values())
+
+    def more_beyond(self, index: EstateIndex, platform: str) -> Iterator[Beyond]:
+        """Places with more entries than fit."""
+        prepared = index.platform(platform)
+        for scope in prepared.platform.scopes.values():
+            count = sum(b.principal.kind is PrincipalKind.USER for b in prepared.covering_bindings(scope.address))
+            if count > MOST_ENTRIES:
+                message = f"a folders platform cannot express {count:,} people at one place"
+                yield Beyond(scope.source, message, "bind groups", (scope.address,))
+
+
+def letters_of(kind: str, actions: Rights) -> Rights:
+    """The letters of some actions at a kind of place."""
+    return frozenset(letter for action, letter in LETTERS[kind].items() if action in actions)
+
+
+def written(rights: Rights) -> str:
+    """`r-x`."""
+    return "".join(letter if letter in rights else "-" for letter in "rwx")
+
+
+def _kind(index: EstateIndex, platform: str, address: str) -> str:
+    """The platform itself is a folder too."""
+    return FOLDER if address == platform else index.platform(platform).platform.scopes[address].kind
+
+
+_Given = Iterator[tuple[Principal, frozenset[str], str, bool]]
+
+
+def _given(
+    index: EstateIndex, platform: str, reading: Reading, users: list[str], members: Mapping[str, set[str]]
+) -> _Given:
+    at: dict[str, dict[str, str]] = {}
+    for entry in (*reading.part("owners").values(), *reading.part("lists").values()):
+        key = f"owner {entry.get('owner')}" if "owner" in entry else str(entry.get("to"))
+        at.setdefault(str(entry.get("place")), {})[key] = str(entry.get("effective", entry.get("rights")))
+    inside = {login for login in users if "x" in _weighed(login, at.get(platform, {}), members)}
+    for address, said in at.items():
+        if address == platform or address not in index.platform(platform).platform.scopes:
+            continue
+        kind = _kind(index, platform, address)
+        for login in (u for u in users if u in inside):
+            letters = _weighed(login, said, members)
+            actions = frozenset(action for action, letter in LETTERS[kind].items() if letter in letters)
+            if actions:
+                yield Principal(PrincipalKind.USER, login), actions, address, True
+
+
+def _weighed(login: str, said: Mapping[str, str], members: Mapping[str, set[str]]) -> str:
+    """What a list gives to one person: the first sort of entry that is for them."""
+    for own in (f"owner {login}", f"user {login}"):
+        if own in said:
+            return said[own]
+    mine = [rights for to, rights in said.items() if to.startswith("group ") and login in members.get(to[6:], ())]
+    return "".join(mine) if mine else said.get("others", "")
+
+
+DIALECT = FoldersDialect()

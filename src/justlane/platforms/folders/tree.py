@@ -1,0 +1,254 @@
+"""A tree of folders on this machine: its lists read and set, one place in one step; tried by becoming the person."""
+
+from __future__ import annotations
+
+import grp
+import hashlib
+import json
+import os
+import pwd
+import stat
+import subprocess
+import sys
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+import msgspec
+
+from justlane.model.errors import OutsideError, PlatformChangedError, PlatformRefusedError, UnreachableError
+from justlane.model.estate import Platform
+from justlane.outside.places import Place, place_to_change
+from justlane.outside.secrets import Permit
+from justlane.platforms.folders import lists
+from justlane.platforms.folders.dialect import FILE, FOLDER, LETTERS
+from justlane.platforms.folders.lists import DEFAULT, GROUP, OTHERS, OWNER, OWNING_GROUP, USER
+from justlane.platforms.folders.trial import TRIAL
+from justlane.platforms.interface import Entry, Part, Reading, Shown, Step
+
+_SECONDS = 60
+_MOST_PLACES = 100_000
+
+
+def connect(platform: Platform, folder: Path, permit: Permit) -> Tree:
+    """A connector for the folder that the estate names; one outside of it has to be allowed."""
+    del permit
+    connection = platform.connection
+    assert connection is not None
+    return Tree(platform, place_to_change(folder, connection.settings["folder"]), frozenset(connection.leave_alone))
+
+
+class Tree:
+    """The places of one platform, beneath one folder."""
+
+    def __init__(self, platform: Platform, place: Place, alone: frozenset[str]) -> None:
+        self._platform, self._place, self._alone = platform, place, alone
+
+    def close(self) -> None:
+        """Nothing is held open."""
+
+    def read(self) -> Reading:
+        """The lists of all declared places, and who is in the groups that they name."""
+        parts: dict[str, Part] = {name: {} for name in ("groups", "owners", "lists", "defaults", "unjudged")}
+        for address in self._platform.scopes:
+            self._read_place(address, parts)
+        said = msgspec.json.encode(parts, order="deterministic")
+        return Reading(hashlib.blake2b(said, digest_size=16).hexdigest(), parts)
+
+    def places(self) -> dict[str, str]:
+        """Address -> kind of everything beneath the folder; links are left out."""
+        found = {self._platform.name: FOLDER}
+        with self._opened(self._platform.name) as top:
+            for here, folders, files, _ in os.fwalk(".", dir_fd=top):
+                inner = here.removeprefix(".").strip("/")
+                at = f"{self._platform.name}/{inner}" if inner else self._platform.name
+                found |= {f"{at}/{name}": FOLDER for name in folders}
+                found |= {f"{at}/{name}": FILE for name in files}
+                if len(found) > _MOST_PLACES:
+                    message = f"{self._place.shown} holds more than {_MOST_PLACES:,} places"
+                    raise PlatformRefusedError(message, "name a part of it with --below, or declare folders by hand")
+        return found
+
+    def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
+        """Set the lists of the places concerned, each in one step, if all are still as they were read."""
+        del key  # a list that was set shows in the next reading
+        if self.read().revision != revision:
+            message = f"{self._platform.name} was changed by somebody else meanwhile"
+            raise PlatformChangedError(message, "run align again: it starts from what is there now")
+        for place in dict.fromkeys(str((s.after or s.before or {})["place"]) for s in steps):
+            own = [s for s in steps if (s.after or s.before or {})["place"] == place]
+            with self._opened(place) as handle:
+                for part, name in (("lists", lists.ACCESS), ("defaults", DEFAULT)):
+                    if mine := [s for s in own if s.part == part]:
+                        self._set(handle, name, mine)
+        return self.read().revision
+
+    def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
+        """The system answers only by trying."""
+        del user, context
+        return [None] * len(cells)
+
+    def can_become(self, user: str) -> bool:
+        """Whether we may act as others, which takes root, and the machine knows the person."""
+        return os.geteuid() == 0 and _user(user) is not None
+
+    def sign_in(self, user: str, context: Entry) -> PersonSession | None:
+        """Become the person, in a process of their own."""
+        del context
+        account = _user(user)
+        return PersonSession(self._platform, self._place, account) if account else None
+
+    def _read_place(self, address: str, parts: dict[str, Part]) -> None:
+        try:
+            with self._opened(address) as handle:
+                known = os.fstat(handle)
+                entries, later = lists.read(handle, lists.ACCESS), lists.read(handle, DEFAULT)
+        except (OutsideError, ValueError) as error:
+            parts["unjudged"][address] = {"says": f"{address}: {error}"}
+            return
+        kind = FOLDER if stat.S_ISDIR(known.st_mode) else FILE
+        declared = self._platform.scopes[address].kind
+        if address != self._platform.name and kind != declared:
+            parts["unjudged"][address] = {"says": f"{address} is a {kind}, and declared as a {declared}"}
+        self._owner(address, known, entries, parts)
+        for part, some in (("lists", entries), ("defaults", later)):
+            mask = lists.mask_of(some)
+            for to, rights in self._named(some, known):
+                entry: Entry = {"place": address, "to": to, "rights": lists.letters(rights)}
+                effective = rights & mask if to != "others" else rights
+                if effective != rights:
+                    entry["effective"] = lists.letters(effective)
+                parts[part][f"{address} {to}"] = entry
+                if to.startswith("group "):
+                    parts["groups"][to[6:]] = {"members": _members(to[6:])}
+
+    def _owner(self, address: str, known: os.stat_result, entries: list[lists.Entry], parts: dict[str, Part]) -> None:
+        owner = _name_of(USER, known.st_uid)
+        if known.st_uid != os.geteuid() and owner not in self._alone:
+            rights = next((lists.letters(entry.rights) for entry in entries if entry.tag == OWNER), "---")
+            parts["owners"][address] = {"owner": owner, "place": address, "rights": rights}
+
+    def _named(self, entries: list[lists.Entry], known: os.stat_result) -> Iterator[tuple[str, int]]:
+        """Everybody whom a list names; the owning group and the others only where they get something."""
+        for entry in entries:
+            if entry.tag in (USER, GROUP):
+                name = _name_of(entry.tag, entry.number)
+                if name not in self._alone:
+                    yield f"{'user' if entry.tag == USER else 'group'} {name}", entry.rights
+            elif entry.tag == OWNING_GROUP and entry.rights:
+                yield f"group {_name_of(GROUP, known.st_gid)}", entry.rights
+            elif entry.tag == OTHERS and entry.rights:
+                yield "others", entry.rights
+
+    def _set(self, handle: int, name: str, steps: Sequence[Step]) -> None:
+        """Everybody whom the steps name, in one list; the owning group and the others get nothing."""
+        now = lists.read(handle, name)
+        named = {(entry.tag, entry.number): entry for entry in now if entry.tag in (USER, GROUP)}
+        for step in steps:
+            entry = step.after or step.before or {}
+            to = str(entry["to"])
+            if to == "others":
+                continue
+            tag, number = self._number(to)
+            named.pop((tag, number), None)
+            if step.after is not None:
+                named[tag, number] = lists.Entry(tag, lists.number_of(str(step.after["rights"])), number)
+        entries = [*lists.base(handle), *named.values()] if named or name == lists.ACCESS else []
+        with self._told():
+            lists.write(handle, name, lists.with_mask(entries))
+
+    def _number(self, to: str) -> tuple[int, int]:
+        kind, _, name = to.partition(" ")
+        try:
+            return (USER, pwd.getpwnam(name).pw_uid) if kind == "user" else (GROUP, grp.getgrnam(name).gr_gid)
+        except KeyError as error:
+            if name.removeprefix("#").isdecimal():
+                return (USER if kind == "user" else GROUP), int(name.removeprefix("#"))
+            hint = "let the machine take its people from the directory, or make it known there first"
+            raise PlatformRefusedError(f"this machine knows no {to}; what was set before it stays", hint) from error
+
+    @contextmanager
+    def _opened(self, address: str) -> Iterator[int]:
+        """A place, open, reached without a link."""
+        names = [self._place.name, *address.split("/")[1:]]
+        with self._told():
+            handle = os.open(self._place.top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            try:
+                for name in names:
+                    inner = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=handle)
+                    os.close(handle)
+                    handle = inner
+                yield handle
+            finally:
+                os.close(handle)
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            message = f"{self._place.shown} of {self._platform.name}: {error.strerror or error}"
+            raise UnreachableError(message, "see whether it is there, no link, and who you are") from error
+
+
+class PersonSession:
+    """A process that became somebody."""
+
+    def __init__(self, platform: Platform, place: Place, account: pwd.struct_passwd) -> None:
+        self._platform, self._place = platform, place
+        groups = os.getgrouplist(account.pw_name, account.pw_gid)
+        self._process = subprocess.Popen(
+            [sys.executable, "-I", "-S", "-c", TRIAL, *map(str, (account.pw_uid, account.pw_gid, *groups))],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            cwd="/",
+            env={},
+            text=True,
+        )
+
+    def sees(self) -> dict[str, Shown] | None:
+        """What a folder lists to somebody is what it holds, or nothing: that is tried."""
+        return None
+
+    def attempt(self, action: str, scope: str) -> bool | None:
+        """Open, list, enter; make a file without a name. Running something has effects, so it is not tried."""
+        kind = FOLDER if scope == self._platform.name else self._platform.scopes[scope].kind
+        if action not in LETTERS.get(kind, {}) or action == "run":
+            return None
+        path = self._place.path.joinpath(*scope.split("/")[1:])
+        assert self._process.stdin is not None
+        assert self._process.stdout is not None
+        try:
+            self._process.stdin.write(json.dumps([action, str(path)]) + "\n")
+            self._process.stdin.flush()
+            answer = self._process.stdout.readline().strip()
+        except OSError:
+            answer = ""
+        return {"yes": True, "no": False}.get(answer)
+
+    def close(self) -> None:
+        """Let the process end."""
+        self._process.communicate(timeout=_SECONDS)
+
+
+def _user(login: str) -> pwd.struct_passwd | None:
+    try:
+        return pwd.getpwnam(login)
+    except KeyError:
+        return None
+
+
+def _name_of(tag: int, number: int) -> str:
+    try:
+        return pwd.getpwuid(number).pw_name if tag == USER else grp.getgrgid(number).gr_name
+    except KeyError:
+        return f"#{number}"
+
+
+def _members(name: str) -> list[str]:
+    """Whoever the machine has in a group, as their first one or another."""
+    try:
+        known = grp.getgrnam(name)
+    except KeyError:
+        return []
+    return sorted({*known.gr_mem, *(p.pw_name for p in pwd.getpwall() if p.pw_gid == known.gr_gid)})

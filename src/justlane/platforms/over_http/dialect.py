@@ -1,0 +1,348 @@
+"""What platforms of our own HTTP interface hold, which is what an estate says; and what a reading of one means.
+
+A reading is data that somebody else may have written: what makes no sense in it gives nobody anything.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from datetime import date, datetime
+from typing import cast
+
+import msgspec
+
+from justlane.engine.facts.graphs import walk
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.model.bindings import Binding, Ceiling, Effect, Publication
+from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
+from justlane.model.estate import Estate, Platform
+from justlane.model.findings import Source
+from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, Principal, PrincipalKind, User
+from justlane.model.roles import Pattern, Role
+from justlane.platforms.abilities import Abilities, Settings
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading
+
+PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")
+"""What such a platform holds, in the order in which it has to be added."""
+
+_GIVING = ("allows", "builds_on")
+_HERE = Source("the platform")
+_NAMED = ("local group", "group", "user")
+
+
+class HttpDialect(Dialect):
+    """Says everything that an estate says, in the same words."""
+
+    parts = PARTS
+    abilities = Abilities()
+    settings = Settings(("url", "token from"), ("trust",))
+
+    def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
+        """All people, the groups that are named, and what the files say."""
+        return declared_parts(index, platform)
+
+    def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
+        """The same words, read back."""
+        return as_read(index, platform, reading)
+
+    def restricts(self, part: str, entry: Entry) -> bool:
+        """Denies and ceilings."""
+        return part == "ceilings" or (part == "bindings" and entry.get("deny") is True)
+
+    def between(self, part: str, before: Entry, after: Entry) -> Entry | None:
+        """A group with the members of both, a role with the actions of both."""
+        if part == "roles":
+            both: Entry = {key: _either(_texts(before.get(key)), _texts(after.get(key))) for key in _GIVING}
+            left_out = _texts(after.get("excepts"))
+            return {**both, "excepts": [item for item in _texts(before.get("excepts")) if item in left_out]}
+        if part in ("groups", "local_groups"):
+            return {**after, "members": _either(_texts(before.get("members")), _texts(after.get("members")))}
+        return None
+
+
+DIALECT = HttpDialect()
+
+
+def _either(first: list[str], second: list[str]) -> list[str]:
+    return list(dict.fromkeys((*second, *first)))
+
+
+def declared_parts(index: EstateIndex, platform: str) -> Declared:
+    """What the platform ought to hold: all people, the groups that its bindings name with those inside
+    them, its local groups, roles, publications, ceilings and bindings (but for those that are built in)."""
+    prepared = index.platform(platform)
+    return Declared(_parts(index, platform), dict(_lines(prepared.platform, prepared)))
+
+
+def _parts(index: EstateIndex, platform: str) -> dict[str, Part]:
+    prepared = index.platform(platform).platform
+    return {
+        "people": {login: {"enabled": user.enabled} for login, user in index.estate.directory.users.items()},
+        "groups": _groups(index, platform),
+        "local_groups": {
+            group.name: {
+                "members": sorted(str(m.member) for m in group.members),
+                "until": {str(m.member): m.last_day.isoformat() for m in group.members if m.last_day},
+            }
+            for group in prepared.local_groups.values()
+        },
+        "roles": {
+            role.name: {
+                "allows": [p.text for p in role.allows],
+                "excepts": [p.text for p in role.excepts],
+                "builds_on": [p.text for p in role.builds_on],
+            }
+            for role in prepared.roles.values()
+        },
+        "publications": {
+            identifier(p.group, p.scope): {"group": p.group, "scope": p.scope} for p in prepared.publications
+        },
+        "ceilings": {
+            _ceiling(c): {
+                "principal": str(c.principal),
+                "but_not": [str(left_out) for left_out in c.but_not],
+                "patterns": list(c.patterns),
+                "condition": plain_condition(c.condition),
+                "reason": c.reason,
+            }
+            for c in prepared.ceilings
+        },
+        "bindings": _bindings(index.platform(platform)),
+    }
+
+
+def _groups(index: EstateIndex, platform: str) -> Part:
+    """The directory's groups that the platform has to know, each with its direct members."""
+    prepared = index.platform(platform)
+    named = [*(b.principal for b in prepared.bindings), *prepared.platform.capped]
+    named += [m.member for g in prepared.platform.local_groups.values() for m in g.members]
+    known = [n for p in named if p.kind is PrincipalKind.GROUP for n in _with_nested(index, p.name)]
+    known += [p.group for p in prepared.platform.publications]
+    groups = index.estate.directory.groups
+    return {name: {"members": sorted(str(m.member) for m in groups[name].members)} for name in dict.fromkeys(known)}
+
+
+def _bindings(prepared: PlatformIndex) -> Part:
+    """Bindings by identifier; where the order decides, each with its place in it."""
+    return {
+        name: plain_binding(b, place if prepared.ordered else 0)
+        for place, (name, b) in enumerate(_named_bindings(prepared))
+    }
+
+
+def _named_bindings(prepared: PlatformIndex) -> Iterator[tuple[str, Binding]]:
+    """Those that are not built in, each with its identifier; one that stands twice is numbered."""
+    met: Counter[str] = Counter()
+    for b in prepared.bindings:
+        if not b.built_in:
+            name = identifier(*b.key, b.effect, str(b.here_only), str(b.condition), b.bundle)
+            yield (f"{name}-{met[name]}" if met[name] else name), b
+            met[name] += 1
+
+
+def _lines(platform: Platform, prepared: PlatformIndex) -> Iterator[tuple[tuple[str, str], tuple[Source, ...]]]:
+    """The line that asks for each thing; people and groups are the directory's."""
+    for name, b in _named_bindings(prepared):
+        yield ("bindings", name), (b.source,)
+    for role in platform.roles.values():
+        yield ("roles", role.name), (role.source,)
+    for group in platform.local_groups.values():
+        yield ("local_groups", group.name), (group.source,)
+    for p in platform.publications:
+        yield ("publications", identifier(p.group, p.scope)), (p.source,)
+    for c in platform.ceilings:
+        yield ("ceilings", _ceiling(c)), (c.source,)
+
+
+def _ceiling(c: Ceiling) -> str:
+    return identifier(str(c.principal), *map(str, c.but_not), *c.patterns, str(c.condition))
+
+
+def plain_binding(binding: Binding, place: int) -> Entry:
+    """A binding as platforms keep it."""
+    return {
+        "principal": str(binding.principal),
+        "role": binding.role,
+        "scope": binding.scope,
+        "reason": binding.reason,
+        "deny": not binding.allows,
+        "here_only": binding.here_only,
+        "condition": plain_condition(binding.condition),
+        "place": place,
+        "bundle": binding.bundle,
+    }
+
+
+def plain_condition(condition: Condition) -> Entry:
+    """A condition as platforms keep it."""
+    return {
+        "networks": list(condition.networks),
+        "multi_factor": condition.multi_factor,
+        "methods": list(condition.methods),
+        "not_networks": list(condition.not_networks),
+        "not_methods": list(condition.not_methods),
+        "weekdays": list(condition.weekdays),
+        "hours": [[h.start, h.end] for h in condition.hours],
+        "time_zone": condition.time_zone,
+        "first_day": condition.first_day.isoformat() if condition.first_day else "",
+        "last_day": condition.last_day.isoformat() if condition.last_day else "",
+    }
+
+
+def identifier(*parts: str) -> str:
+    """A name on the platform: the same thing has the same name every time."""
+    return hashlib.blake2b("\n".join(parts).encode(), digest_size=8).hexdigest()
+
+
+def _with_nested(index: EstateIndex, name: str) -> list[str]:
+    groups = index.estate.directory.groups
+
+    def nested(group: str) -> Iterator[tuple[str, None]]:
+        return ((m.member.name, None) for m in groups[group].members if m.member.kind is PrincipalKind.GROUP)
+
+    return list(walk(name, nested))
+
+
+def as_read(index: EstateIndex, platform: str, reading: Reading) -> Estate:
+    """A platform that holds what was read, with the scopes, actions and habits that are declared."""
+    declared = index.platform(platform).platform
+    roles = _roles(reading)
+    people, local_groups = reading.part("people"), reading.part("local_groups")
+    held = msgspec.structs.replace(
+        declared,
+        roles={**roles, **_habitual(declared, roles)},
+        local_groups={name: LocalGroup(name, "", _local_members(entry), _HERE) for name, entry in local_groups.items()},
+        publications=tuple(_publications(reading, declared)),
+        ceilings=tuple(_ceilings(reading)),
+    )
+    built_in = tuple(b for b in index.platform(platform).bindings if b.built_in and b.role in held.roles)
+    directory = Directory(
+        {login: User(login, login, entry.get("enabled") is True, _HERE) for login, entry in people.items()},
+        {name: Group(name, "", _members(entry), _HERE) for name, entry in reading.part("groups").items()},
+    )
+    zone = index.estate.time_zone
+    bindings = (*built_in, *_held_bindings(reading, held))
+    return Estate("held", "", zone, directory, {platform: held}, bindings, ())
+
+
+def _habitual(declared: Platform, roles: dict[str, Role]) -> dict[str, Role]:
+    """The role that an open platform gives by itself, if the platform does not hold it yet."""
+    name = declared.habits.open_role
+    return {name: Role(name, "", _HERE)} if name and name not in roles else {}
+
+
+def _texts(value: object) -> list[str]:
+    return [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
+
+
+def _principal(value: object) -> Principal | None:
+    text = value if isinstance(value, str) else ""
+    if text in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
+        return Principal(PrincipalKind(text))
+    kind = next((known for known in _NAMED if text.startswith(f"{known} ")), "")
+    return Principal(PrincipalKind(kind), text[len(kind) + 1 :]) if kind else None
+
+
+def _members(entry: Entry) -> tuple[Membership, ...]:
+    found = (_principal(member) for member in _texts(entry.get("members")))
+    kinds = (PrincipalKind.GROUP, PrincipalKind.USER)
+    return tuple(Membership(member, _HERE) for member in found if member and member.kind in kinds)
+
+
+def _local_members(entry: Entry) -> tuple[LocalMember, ...]:
+    until = entry.get("until")
+    ends = until if isinstance(until, dict) else {}
+    return tuple(LocalMember(m.member, _HERE, "", _day(ends.get(str(m.member)))) for m in _members(entry))
+
+
+def _day(value: object) -> date | None:
+    """A day; what is none has ended long ago."""
+    try:
+        return None if value is None else date.fromisoformat(str(value))
+    except ValueError:
+        return date.min
+
+
+def _roles(reading: Reading) -> dict[str, Role]:
+    """The roles; one that would build on itself, through others too, does not."""
+    bases = {
+        name: [base for base in _texts(entry.get("builds_on")) if base in reading.part("roles")]
+        for name, entry in reading.part("roles").items()
+    }
+    found: dict[str, Role] = {}
+    for name, entry in reading.part("roles").items():
+        sound = [base for base in bases[name] if not _leads_to(bases, base, name)]
+        bases[name] = sound
+        allows, excepts = (_patterns(_texts(entry.get(key))) for key in ("allows", "excepts"))
+        found[name] = Role(name, "", _HERE, allows, excepts, _patterns(sound))
+    return found
+
+
+def _leads_to(bases: dict[str, list[str]], start: str, end: str) -> bool:
+    waiting, met = [start], {start}
+    while waiting:
+        for base in bases[waiting.pop()]:
+            if base not in met:
+                met.add(base)
+                waiting.append(base)
+    return end in met
+
+
+def _patterns(texts: Iterable[str]) -> tuple[Pattern, ...]:
+    return tuple(Pattern(text, _HERE) for text in texts)
+
+
+def _publications(reading: Reading, declared: Platform) -> Iterable[Publication]:
+    for entry in reading.part("publications").values():
+        group, scope = entry.get("group"), entry.get("scope")
+        if isinstance(group, str) and isinstance(scope, str) and scope in declared.scopes:
+            yield Publication(group, scope, _HERE)
+
+
+def _ceilings(reading: Reading) -> Iterable[Ceiling]:
+    for entry in reading.part("ceilings").values():
+        principal = _principal(entry.get("principal"))
+        if principal is not None:
+            patterns = tuple(_texts(entry.get("patterns")))
+            but_not = tuple(p for p in map(_principal, _texts(entry.get("but_not"))) if p)
+            yield Ceiling(principal, patterns, condition_of(entry.get("condition")), "", _HERE, but_not)
+
+
+def _held_bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
+    def place(entry: Entry) -> int:
+        number = entry.get("place")
+        return number if isinstance(number, int) else 0
+
+    for entry in sorted(reading.part("bindings").values(), key=place):
+        principal, role, scope = _principal(entry.get("principal")), entry.get("role"), entry.get("scope")
+        known = isinstance(role, str) and role in held.roles and isinstance(scope, str) and scope in held.scopes
+        if principal and known:
+            effect = Effect.DENY if entry.get("deny") is True else Effect.ALLOW
+            condition = condition_of(entry.get("condition"))
+            here_only = entry.get("here_only") is True
+            bundle = entry.get("bundle")
+            called = bundle if isinstance(bundle, str) else ""
+            yield Binding(principal, str(role), str(scope), "", _HERE, effect, here_only, condition, bundle=called)
+
+
+def condition_of(value: object) -> Condition:
+    """A condition as platforms keep it; one that makes no sense asks for nothing."""
+    from ipaddress import ip_network
+    from zoneinfo import ZoneInfo
+
+    if not isinstance(value, dict):
+        return ALWAYS
+    plain = {key: item for key, item in cast(Entry, value).items() if item not in ("", None)}
+    try:
+        found = msgspec.convert(plain, Condition)
+        for network in (*found.networks, *found.not_networks):
+            ip_network(network)
+        ZoneInfo(found.time_zone or "UTC")
+        minutes = [minute for span in found.hours for minute in (span.start, span.end)]
+        if not all(0 <= day <= 6 for day in found.weekdays) or not all(0 <= m <= MINUTES_A_DAY for m in minutes):
+            return ALWAYS
+    except (msgspec.ValidationError, ValueError, KeyError, OSError):
+        return ALWAYS
+    return found

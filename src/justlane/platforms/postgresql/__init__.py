@@ -1,0 +1,19 @@
+"""PostgreSQL: databases, schemas, tables, sequences and functions as places; roles, memberships and GRANTs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from justlane.model.estate import Platform
+from justlane.outside.secrets import Permit
+from justlane.platforms.interface import Connector
+from justlane.platforms.postgresql.dialect import DIALECT
+
+__all__ = ["DIALECT", "connect"]
+
+
+def connect(platform: Platform, folder: Path, permit: Permit) -> Connector:
+    """A connector through the database's own protocol; the library is loaded only now."""
+    from justlane.platforms.postgresql.cluster import connect as to_cluster
+
+    return to_cluster(platform, folder, permit)

@@ -1,0 +1,129 @@
+"""What a file of path rules is told and says.
+
+In such a file the nearest path with a line for somebody decides, and within it all lines for them together; newer
+servers weigh patterns of paths by the order of the file. We write plain paths only, and at each of them name everybody
+whom it concerns, so old and new servers decide alike.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from datetime import datetime
+
+from justlane.engine.facts.index import EstateIndex
+from justlane.model.estate import Decides, Estate
+from justlane.model.findings import Source
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from justlane.platforms import plain_grants
+from justlane.platforms.abilities import EVERY_MEANS, Abilities, Beyond, Settings
+from justlane.platforms.computed import NONE, Outcome, Rights, in_names, lines_at, members_of, outcomes
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
+
+READ, WRITE = "read", "write"
+_LEVELS = (frozenset((READ, WRITE)), frozenset((READ,)), frozenset((WRITE,)))
+_SAID = {_LEVELS[0]: "rw", _LEVELS[1]: "r", _LEVELS[2]: "w", NONE: ""}
+_NAME = re.compile(r"^[^\s@&~$*\[\]=,#:][^=,\r\n\[\]]*$")
+
+
+class SubversionDialect(Dialect):
+    """Groups, and lines under paths."""
+
+    parts = ("groups", "rules")
+    everybody_signs_in = False
+    settings = Settings(("file",), ("url", "repository", "passwords from", "scratch"))
+    abilities = Abilities(
+        habits=frozenset(("unbound", "sign-in", "on the way", "publication")),
+        conditions=frozenset(),
+        means=EVERY_MEANS,
+        actions=((READ, ()), (WRITE, ())),
+    )
+
+    def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
+        """A section for each path where the outcome is another than around it."""
+        prepared = index.platform(platform)
+        members = dict(members_of(index, platform))
+        found = outcomes(index, platform, moment)
+        rules: Part = {}
+        lines: dict[tuple[str, str], tuple[Source, ...]] = {}
+        groups: set[str] = set()
+        for address, outcome in found.items():
+            above = found.get(address.rpartition("/")[0])
+            if above == outcome or (above is None and not any(outcome)):
+                continue
+            for to, rights in _section(outcome, members).items():
+                name = f"{path_of(address)} {to}"
+                rules[name] = {"path": path_of(address), "to": to, "rights": rights}
+                lines["rules", name] = lines_at(prepared, address)
+                groups |= {to[1:]} if to.startswith("@") else set()
+        held: Part = {name: {"members": sorted(members[name])} for name in sorted(groups)}
+        return Declared({"groups": held, "rules": rules}, lines)
+
+    def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
+        """The nearest path decides, and all lines there together."""
+        members = {
+            name: [Principal(PrincipalKind.USER, m) for m in plain_grants.texts(entry.get("members"))]
+            for name, entry in reading.part("groups").items()
+        }
+        named = [str(entry.get("to")) for entry in reading.part("rules").values()]
+        users = {to for to in named if _NAME.match(to)} | {m.name for some in members.values() for m in some}
+        everybody = {login for login, user in index.estate.directory.users.items() if user.enabled}
+        directory = plain_grants.directory_of(users | everybody, members)
+        return plain_grants.estate_of(index, platform, directory, _given(platform, reading), Decides.NEAREST)
+
+    def words(self, part: str, name: str, entry: Entry) -> str:
+        """As the file says it."""
+        if part == "groups":
+            return f"group {name} of {len(list(plain_grants.texts(entry.get('members'))))}"
+        return f"[{entry.get('path')}] {entry.get('to')} = {entry.get('rights')}".rstrip()
+
+    def strokes(self, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
+        """The file is replaced in one step."""
+        return (steps,) if steps else ()
+
+    def unjudged(self, reading: Reading) -> tuple[str, ...]:
+        """Patterns of paths, negations and aliases."""
+        return tuple(str(entry.get("says")) for entry in reading.part("unjudged").values())
+
+    def more_beyond(self, index: EstateIndex, platform: str) -> Iterator[Beyond]:
+        """Names that such a file cannot hold; places that are no paths."""
+        for b in index.platform(platform).bindings:
+            if b.principal.name and not _NAME.match(b.principal.name):
+                message = f"a subversion platform cannot express the name {b.principal.name!r}"
+                yield Beyond(b.source, message, "names without = , @ & ~ $ [ ] only", (b.principal.name,))
+
+
+def path_of(address: str) -> str:
+    """The path of a place: `/` for the platform itself."""
+    return "/" + address.partition("/")[2]
+
+
+def _section(outcome: Outcome, members: dict[str, set[str]]) -> dict[str, str]:
+    """The lines of one path."""
+    found = in_names(outcome.people, members, _LEVELS)
+    said = {f"@{name}": _SAID[rights] for name, rights in found.groups.items()}
+    said |= {login: _SAID[rights] for login, rights in found.people.items()}
+    if outcome.anonymous:
+        said["$anonymous"] = _SAID[outcome.anonymous]
+    return {**said, "*": ""}
+
+
+def _given(platform: str, reading: Reading) -> Iterator[tuple[Principal, frozenset[str], str, bool]]:
+    for entry in reading.part("rules").values():
+        path, rights = str(entry.get("path")), str(entry.get("rights"))
+        address = platform if path == "/" else platform + path
+        actions: Rights = frozenset(action for letter, action in (("r", READ), ("w", WRITE)) if letter in rights)
+        for principal in principals_of(str(entry.get("to"))):
+            yield principal, actions, address, False
+
+
+def principals_of(to: str) -> tuple[Principal, ...]:
+    """Whom a line is for, in our words; none for what we do not know."""
+    if to in ("*", "$authenticated", "$anonymous"):
+        return {"*": (AUTHENTICATED, ANONYMOUS), "$authenticated": (AUTHENTICATED,), "$anonymous": (ANONYMOUS,)}[to]
+    if to.startswith("@"):
+        return (Principal(PrincipalKind.GROUP, to[1:]),)
+    return (Principal(PrincipalKind.USER, to),) if _NAME.match(to) else ()
+
+
+DIALECT = SubversionDialect()

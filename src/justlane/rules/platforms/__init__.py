@@ -1,0 +1,1 @@
+"""What real platforms cannot do as it is declared."""

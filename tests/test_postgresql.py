@@ -1,0 +1,172 @@
+"""A real PostgreSQL cluster, brought into line and proved by really signing in."""
+
+import unittest
+from typing import Any
+
+from tests.postgresql_server import PASSWORD, Running, require_postgresql, running
+from tests.support import EstateTest
+
+ESTATE = """
+estate: Saltmarsh
+for: The data store.
+time zone: Europe/Amsterdam
+directories: {office: {ldif: people.ldif}}
+include: [store.yaml, given.yaml]
+"""
+STORE = """
+platform: store
+for: Where the readings are kept.
+habits: {decides: any-allow, on the way: enter}
+reached by:
+  connector: postgresql
+  url: postgresql://127.0.0.1:%d/saltmarsh
+  account: keeper
+  token from: file secrets/store
+  passwords from: file secrets/people
+actions:
+  enter: {means: Go in., applies to: [database, schema]}
+  make-in: {applies to: [database, schema], sensitive: yes}
+  select: {applies to: [table, view, sequence]}
+  insert: {applies to: [table, view]}
+  update: {applies to: [table, view, sequence]}
+  delete: {applies to: [table, view], sensitive: yes}
+  use: {applies to: [sequence]}
+  execute: {applies to: [function]}
+roles:
+  reader: {for: Whoever looks at readings., allows: [enter, select]}
+  writer: {for: Whoever writes readings., builds on: reader, allows: [insert, update, use]}
+  caller: {for: Whoever runs models., allows: [enter, execute]}
+"""
+GIVEN = """
+bindings:
+  - {give: reader, to: group crew, at: store/saltmarsh, because: They look.}
+  - {give: writer, to: group keepers, at: store/saltmarsh/buoys, because: They write.}
+  - {give: caller, to: group modellers, at: store/saltmarsh, because: They compute.}
+"""
+PEOPLE = {"imke.vos": "crew keepers", "bram.tolland": "crew", "edda.stroom": "modellers", "vik.sorrel": "", "lena.gone": "crew"}
+
+
+def ldif() -> str:
+    said = []
+    for login in PEOPLE:
+        off = "pwdAccountLockedTime: 000001010000Z\n" if login == "lena.gone" else ""
+        said.append(f"dn: uid={login},dc=s\nobjectClass: inetOrgPerson\nuid: {login}\ncn: {login}\n{off}")
+    for group, description in (("crew", "At sea."), ("keepers", "Of data."), ("modellers", "Of surges.")):
+        members = "".join(f"member: uid={login},dc=s\n" for login, groups in PEOPLE.items() if group in groups.split())
+        more = "member: cn=keepers,dc=s\n" if group == "crew" else ""
+        said.append(f"dn: cn={group},dc=s\nobjectClass: groupOfNames\ncn: {group}\ndescription: {description}\n{members}{more}")
+    return "\n".join(said)
+
+
+class PostgresqlTest(EstateTest):
+    server: Running
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        require_postgresql()
+        cls.server = cls.enterClassContext(running())
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.write({"estate.yaml": ESTATE, "store.yaml": STORE % self.server.port, "given.yaml": "bindings: []\n", "people.ldif": ldif()})
+        secrets = self.folder / "secrets"
+        secrets.mkdir(mode=0o700)
+        for name, text in (("store", PASSWORD), ("people", "".join(f"{login} {login}-word\n" for login in PEOPLE if login != "edda.stroom"))):
+            (secrets / name).touch(mode=0o600)
+            (secrets / name).write_text(text)
+
+    def probed(self, code: int) -> Any:
+        return self.lane("probe store --thorough --format json", code).json
+
+    def test_from_the_catalogue_to_the_proof(self) -> None:
+        sql = self.server.sql
+        self.lane("scope pull store --yes")
+        pulled = (self.folder / "store.yaml").read_text()
+        for name in ("buoys", "readings: table", "trips: sequence", "levels: view", "surge(numeric, integer)", "public"):
+            self.assertIn(name, pulled)
+        self.assertIn("nothing new", self.lane("scope pull store").err)
+        self.write({"given.yaml": GIVEN})
+        self.lane("check --only beyond-the-platform", 0)
+        planned = self.lane("align store --dry-run --format json", 1).json
+        says = {s["says"]: s for s in planned["steps"]}
+        self.assertIn("INSERT on table store/saltmarsh/buoys/readings to group keepers", says)
+        self.assertEqual(says["USAGE on schema store/saltmarsh/buoys to group keepers"]["lines"], ["given.yaml:4"])
+        self.assertEqual(says["CONNECT on database store/saltmarsh to public"]["change"], "remove", "what the server gives everybody is closed")
+        self.assertEqual(says["EXECUTE on function store/saltmarsh/models/forget() to public"]["change"], "remove")
+        self.assertNotIn("sign-in of lena.gone", says, "disabled")
+        self.assertNotIn("sign-in of vik.sorrel", says, "nobody gives them anything")
+        self.lane("align store --yes")
+        self.lane("align store")
+        self.lane("drift store")
+        for login in PEOPLE:
+            if login not in ("lena.gone", "vik.sorrel"):
+                sql(f"alter role \"{login}\" password '{login}-word'")
+        proved = self.probed(0)
+        self.assertEqual(proved["kept_out"], [])
+        self.assertEqual(proved["no_means"], ["edda.stroom"])
+        self.assertGreater(proved["tried"], 40)
+        self.assertEqual(sql("select count(*) from buoys.moorings"), [(1,)], "nothing is left of trying")
+        # what was done behind our back
+        sql('grant delete on buoys.moorings to "bram.tolland" with grant option')
+        sql('alter role "imke.vos" superuser')
+        sql('alter table buoys.readings owner to "bram.tolland"')
+        sql('alter default privileges for role "bram.tolland" grant select on tables to public')
+        sql("alter table buoys.moorings enable row level security")
+        drift = self.lane("drift store --format json", 1).json[0]
+        said = {d["says"]: d for d in drift["differences"]}
+        self.assertEqual(
+            said["DELETE on table store/saltmarsh/buoys/moorings to user bram.tolland with grant option"]["means"]["sensitive"], ["delete"]
+        )
+        for words in (
+            "imke.vos is a superuser: may do everything",
+            "user bram.tolland owns table store/saltmarsh/buoys/readings: may do everything there",
+        ):
+            self.assertGreater(said[words]["means"]["more"], 0)
+        self.assertTrue(any(words.startswith("what bram.tolland makes is given at once: tables in saltmarsh") for words in said), said)
+        self.assertIn("row security decides row by row in store/saltmarsh/buoys/moorings", drift["unjudged"])
+        found = self.probed(1)["differences"]
+        self.assertIn(("bram.tolland", "delete", False, True), {(d["user"], d["action"], d["declared"], d["does"]) for d in found})
+        self.assertIn("imke.vos", {d["user"] for d in found})
+        ran = self.lane("align store --yes", 1)
+        self.assertIn("the rest is for you", ran.err)
+        self.assertEqual(sql("select has_table_privilege('bram.tolland', 'buoys.moorings', 'delete')"), [(False,)])
+        sql('alter role "imke.vos" nosuperuser; alter table buoys.readings owner to keeper; alter table buoys.moorings disable row level security')
+        sql('alter default privileges for role "bram.tolland" revoke select on tables from public')
+        self.lane("align store --yes")
+        self.probed(0)
+        # a leaver, and a group that nothing names any more
+        self.write({"given.yaml": GIVEN.replace("group keepers", "user imke.vos").replace("group modellers", "group crew")})
+        self.lane("align store --yes")
+        self.assertEqual(sql("select rolcanlogin from pg_roles where rolname = 'edda.stroom'"), [(False,)], "never dropped, for what they own")
+        self.assertEqual(sql("select count(*) from pg_roles where rolname in ('keepers', 'modellers')"), [(1,)], "keepers is in crew still")
+        self.probed(0)
+        self.lane("align store --undo --yes")
+        self.assertEqual(sql("select count(*) from pg_roles where rolname in ('keepers', 'modellers')"), [(2,)])
+
+    def test_what_the_database_cannot_say_is_an_error_at_its_line(self) -> None:
+        self.write(
+            {
+                "given.yaml": GIVEN
+                + "  - {give: reader, to: anonymous, at: store, because: x.}\n  - {give: reader, to: group crew, at: store, when: {multi-factor: yes}, because: x.}\n",
+                "store.yaml": (STORE % 1)
+                .replace("select: {", "selct: {}\n  select: {")
+                .replace(", on the way: enter", "")
+                .replace("\nroles:", "\nscopes: {saltmarsh: {is: database, holds: {t: table, x: folder, buoys: schema}}}\nroles:"),
+            }
+        )
+        found = {(f["line"], f["message"]) for f in self.lane("check --only beyond-the-platform --format json", 2).json["findings"]}
+        self.assertEqual({(line, message.split("cannot express ")[-1]) for line, message in found}, {
+            (2, "a postgresql platform always has `on the way: enter`"), (14, "the action 'selct'"), (21, "a table of a postgresql platform lies in a schema, not in store/saltmarsh"),
+            (21, "a place that is a 'folder'"), (6, "a grant to anonymous"), (7, "a condition on the multi-factor"),
+        })  # fmt: skip
+        self.assertIn("nothing was changed", self.lane("align store --yes", 2).err)
+
+    def test_who_cannot_be_reached_or_refuses_says_what_to_do(self) -> None:
+        (self.folder / "secrets" / "store").write_text("wrong")
+        self.assertIn("does not let keeper sign in", self.lane("drift store", 3).err)
+        self.write({"store.yaml": STORE % 1})
+        self.assertIn("start it, or correct the url", self.lane("drift store", 3).err)
+
+
+if __name__ == "__main__":
+    unittest.main()

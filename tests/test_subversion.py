@@ -1,0 +1,133 @@
+"""A real Subversion server: its file of rules written, checked by its own tool, and proved by checkouts and commits."""
+
+import os
+import shutil
+import subprocess
+import time
+import unittest
+
+from tests.support import EstateTest, free_port
+from tests.test_postgresql import ldif
+
+PLATFORM = """
+platform: source
+for: What the models are made of.
+habits: {decides: last-match}
+reached by:
+  connector: subversion
+  url: svn://127.0.0.1:%d/models
+  repository: models
+  file: rules
+  passwords from: file secrets/people
+  scratch: scratch
+actions:
+  read: {means: Look.}
+  write: {means: Commit., implies: read, sensitive: yes}
+scopes:
+  surge: {is: folder, holds: {keys: folder}}
+  scratch: folder
+roles:
+  reader: {for: Looking., allows: read}
+  writer: {for: Committing., allows: write}
+bindings:
+  - {give: reader, to: group crew, at: source, because: They look.}
+  - {give: writer, to: group modellers, at: source, because: They write.}
+  - {give: writer, to: user imke.vos, at: source/scratch, because: To try things.}
+  - {deny: writer, to: authenticated, at: source/surge/keys, because: Nobody.}
+  - {give: reader, to: group keepers, at: source/surge/keys, because: But them.}
+"""
+
+
+def require_subversion() -> None:
+    if not all(map(shutil.which, ("svn", "svnadmin", "svnserve", "svnauthz"))):
+        raise unittest.SkipTest("Subversion is not installed: apt-get install subversion")
+
+
+class SubversionTest(EstateTest):
+    def setUp(self) -> None:
+        require_subversion()
+        super().setUp()
+        self.port = free_port()
+        secrets = self.folder / "secrets"
+        secrets.mkdir(mode=0o700)
+        people = ("imke.vos", "bram.tolland", "edda.stroom", "vik.sorrel")
+        (secrets / "people").touch(mode=0o600)
+        (secrets / "people").write_text("".join(f"{login} {login}-word\n" for login in people))
+        self.write({
+            "estate.yaml": "estate: S\nfor: x.\ntime zone: UTC\ndirectories: {office: {ldif: people.ldif}}\ninclude: [source.yaml]\n",
+            "source.yaml": PLATFORM % self.port, "people.ldif": ldif(),
+            "rules": "[aliases]\nx = y\n[other:/secret]\nmallory = rw\n",
+        })  # fmt: skip
+        self.repository(people)
+
+    def repository(self, people: tuple[str, ...]) -> None:
+        self.root = self.top / "svn"
+        self.root.mkdir()
+        repository = self.root / "models"
+        subprocess.run(["svnadmin", "create", str(repository)], check=True)
+        (repository / "conf" / "svnserve.conf").write_text(
+            f"[general]\nanon-access = none\nauth-access = write\npassword-db = passwd\nauthz-db = {self.folder / 'rules'}\n"
+        )
+        (repository / "conf" / "passwd").write_text("[users]\n" + "".join(f"{login} = {login}-word\n" for login in people))
+        subprocess.run(
+            ["svn", "-q", "mkdir", "-m", "x", "--parents", *(f"file://{repository}/{p}" for p in ("surge/keys", "scratch"))],
+            check=True,
+            env={**os.environ, "HOME": str(self.top)},
+        )
+        pid = self.root / "pid"
+        words = ["svnserve", "-d", "-r", str(self.root), "--listen-host", "127.0.0.1", "--listen-port", str(self.port), "--pid-file", str(pid)]
+        subprocess.run(words, check=True)
+        while not pid.exists() or not pid.read_text().strip():
+            time.sleep(0.02)
+        self.addCleanup(os.kill, int(pid.read_text()), 15)
+
+    def test_rules_are_written_checked_and_proved(self) -> None:
+        self.lane("check --only beyond-the-platform")
+        plan = self.lane("align source --dry-run --format json", 1).json
+        says = {s["says"]: s["lines"] for s in plan["steps"]}
+        self.assertEqual(says["[/] @modellers = rw"], ["source.yaml:23", "source.yaml:22"][::-1])
+        self.assertIn("[/surge/keys] imke.vos = r" if "[/surge/keys] imke.vos = r" in says else "[/surge/keys] @keepers = r", says)
+        self.lane("align source --yes")
+        rules = (self.folder / "rules").read_text()
+        self.assertIn("[models:/surge/keys]\n", rules)
+        self.assertIn("[other:/secret]\nmallory = rw", rules, "what is not ours stays")
+        self.lane("align source")
+        result = self.lane("probe source --thorough --format json").json
+        self.assertEqual(result["proofs"]["read"]["known_by"], "trying")
+        self.assertEqual(result["proofs"]["write"]["known_by"], "trying", "below the scratch path")
+        listed = subprocess.run(
+            ["svn", "ls", f"file://{self.root}/models/scratch"], check=True, capture_output=True, env={**os.environ, "HOME": str(self.top)}
+        )
+        self.assertEqual(listed.stdout, b"", "trials are taken back")
+        (self.folder / "rules").write_text(
+            rules.replace("[models:/scratch]\n", "[models:/scratch]\nvik.sorrel = rw\n") + "[:glob:/**]\nbram.tolland = rw\n"
+        )
+        drift = self.lane("drift source --format json", 1).json[0]
+        self.assertIn(("added", "[/scratch] vik.sorrel = rw", 2), {(d["difference"], d["says"], d["means"]["more"]) for d in drift["differences"]})
+        self.assertEqual(drift["unjudged"], ["[:glob:/**]: rules that this estate does not write"])
+        found = self.lane("probe source --thorough --format json", 1).json["differences"]
+        self.assertEqual({d["user"] for d in found}, {"vik.sorrel", "bram.tolland"})
+        (self.folder / "rules").write_text(rules + "[other:/x]\n@nobody = rw\n")
+        self.assertIn("E220003", self.lane("drift source", 1).out, "what its own tool does not accept is never called right")
+        (self.folder / "rules").write_text(rules.replace("@modellers = rw", "vik.sorrel = rw") + "[other:/x]\n@nobody = rw\n")
+        self.assertIn("svnauthz does not accept the new rules", self.lane("align source --yes", 3).err)
+        (self.folder / "rules").write_text(rules.replace("@modellers = rw", "vik.sorrel = rw"))
+        self.lane("align source --yes")
+        self.assertEqual((self.folder / "rules").read_text(), rules)
+
+    def test_a_file_elsewhere_has_to_be_allowed(self) -> None:
+        elsewhere = self.top / "elsewhere"
+        elsewhere.write_text("")
+        self.write({"source.yaml": (PLATFORM % self.port).replace("file: rules", f"file: {elsewhere}")})
+        ran = self.lane("align source --yes", 2)
+        self.assertIn(f"justlane trust add --changes {elsewhere}", ran.err)
+        self.lane(f"trust add --changes {elsewhere}")
+        self.lane("align source --yes")
+        self.assertIn("[models:/]", elsewhere.read_text())
+        self.assertIn(f"place {elsewhere}", self.lane("trust list --format csv").out)
+        self.lane(f"trust remove --changes {elsewhere}")
+        self.lane("drift source", 2)
+
+
+if __name__ == "__main__":
+    unittest.main()
