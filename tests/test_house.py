@@ -18,7 +18,7 @@ from justlane.rules.interface import RULES, rule
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "justlane"
-STOREYS = {"model": 1, "engine": 2, "files": 3, "outside": 4, "directories": 5, "platforms": 5, "rules": 6, "reports": 7, "cli": 8}
+STOREYS = {"model": 1, "engine": 2, "files": 3, "outside": 4, "directories": 5, "platforms": 5, "rules": 6, "serving": 6, "reports": 7, "cli": 8}
 MAY_IMPORT = {"standin": {"files", "model", "standin"}, "demo": set()}
 HEAVY = {"numpy", "scipy", "pandas", "matplotlib", "httpx", "starlette", "uvicorn", "pydantic", "ruamel", "rich"}
 QUIET = {"click", "rich", "ruamel", "pydantic", "httpx", "os", "sys", "pathlib", "json", "socket", "subprocess"}

@@ -16,6 +16,9 @@ from justlane.model.errors import InterruptedRunError, RefusedError
 from justlane.reports.interface import present
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
+    from justlane.model.estate import Platform
     from justlane.platforms.aligning import Plan
     from justlane.platforms.interface import Reading
     from justlane.platforms.journal import Journal
@@ -56,7 +59,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
     Ends with 0 if nothing is left to do, 1 if there are differences and they stay.
     """
     from justlane.platforms import aligning
-    from justlane.platforms.interface import connect
+    from justlane.platforms.interface import connect, dialect_of
     from justlane.platforms.journal import Journal
 
     estate, place = options.opened(given["folder"]), options.folder_of(given["folder"])
@@ -69,14 +72,19 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         reading = connector.read()
         planned = _planned(index, platform, reading, journal, given["undone"])
         show("Plan", planned, given["form"])
+        if not planned.steps and not given["dry_run"] and dialect_of(estate.platforms[platform]).by_people:
+            _all_done(place, platform)
         if given["dry_run"] or not planned.steps:
             ctx.exit(1 if planned.differs or planned.unjudged else 0)
         aligning.refuse_too_many_removals(planned, given["most_removals"])
+        by_people = dialect_of(estate.platforms[platform]).by_people
         if not given["even_so"]:
             _refuse_lockout(index, platform, planned, reading, given["acting_as"])
         if not given["yes"] and not _consent(len(planned.steps)):
             say("nothing was changed")
             ctx.exit(1)
+        if by_people:
+            _to_paper(ctx, place, estate.platforms[platform], planned, given["because"])
         why = " ".join(part for part in (given["because"], given["even_so"]) if part)
         aligning.carry_out(planned, connector, journal, why, TerminalProgress())
         left = aligning.plan(index, platform, connector.read(), now())
@@ -113,6 +121,23 @@ def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: R
     if acting:
         options.known_user(index.estate, acting)
     refuse_lockout(index, platform, planned, reading, acting_person(index, acting, who()), now())
+
+
+def _all_done(place: Path, platform: str) -> None:
+    from justlane.platforms.sheet.handing_out import settle
+
+    for line in settle(place, platform):
+        say(line)
+
+
+def _to_paper(ctx: click.Context, place: Path, platform: Platform, planned: Plan, why: str) -> None:
+    """Write the sheet; what was on the one before and is not needed any more has been done."""
+    from justlane.platforms.sheet import handing_out
+
+    told = handing_out.hand_out(place, platform, planned, why, now())
+    for line in told.said:
+        say(line)
+    ctx.exit(1)
 
 
 def _conclude(ctx: click.Context, platform: str, planned: Plan, left: Plan, *, undone: bool) -> None:

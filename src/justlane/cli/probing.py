@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 from secrets import randbelow
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 import msgspec
@@ -22,7 +22,10 @@ from justlane.model.estate import RolesHeld
 from justlane.model.names import counted
 
 if TYPE_CHECKING:
+    from justlane.model.estate import Platform
     from justlane.platforms.choosing import Chosen
+    from justlane.platforms.interface import Connector
+    from justlane.platforms.probing import ProbeResult
 
 _SAMPLE = 20
 _MOST_SEED = 1_000_000
@@ -81,10 +84,9 @@ def probe(
 
     Ends with 0 if there is no difference, 1 if there is one.
     """
-    from justlane.files.reading.named_files import digest_of
-    from justlane.platforms import kept_probes, probing
+    from justlane.platforms import kept_probes
     from justlane.platforms.aligning import refuse_beyond
-    from justlane.platforms.interface import connect, dialect_of
+    from justlane.platforms.interface import dialect_of
 
     estate = options.opened(folder)
     declared = estate.platforms[options.known_platform(estate, platform)]
@@ -92,33 +94,80 @@ def probe(
     in_each, at_once, afresh = (given.pop(name) for name in ("in_each", "at_once", "afresh"))
     choosing = _choosing(given, thorough)
     refuse_beyond(index, platform)
+    if dialect_of(declared).by_people:
+        choosing, at_once, afresh = _for_a_form(choosing), 1, True
     progress = TerminalProgress()
     try:
         asked = question(estate, given, platform)
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
         named = _in_each(index, platform, asked, given) if in_each else [("", asked)]
-        most = None if thorough else tries
         chosen = _chosen(index, platform, asked, place, afresh=afresh, **choosing)
-        about = digest_of(msgspec.json.encode([dialect_of(declared).declared(index, platform, now()).parts, most]))
-        under_way = kept_probes.UnderWay(place, platform, chosen, named, about)
-        known = {} if afresh else under_way.known()
-        if known:
-            say(f"going on with the probe that was stopped: {counted(len(known), 'person', 'people')} done")
-        else:
-            under_way.begin()
-        result = probing.probe(
-            index, platform, lambda: connect(declared, place, ask_person), progress, named, chosen, most, at_once,
-            known, under_way.add,
-        )  # fmt: skip
+        job = _Job(index, place, declared, chosen, tuple(named), None if thorough else tries, at_once, afresh)
+        result = job.probed(progress)
     except KeyboardInterrupt:
         done = f"after {progress.done} of {progress.total} people" if progress.total else "before it began"
         hint = "run it again: it goes on from there"
         raise InterruptedRunError(f"stopped {done}: nothing is proved", hint) from None
-    under_way.end()
     result = msgspec.structs.replace(result, news=kept_probes.news(place, result))
     kept_probes.keep(place, result, now())
     show("ProbeResult", result, form)
     ctx.exit(0 if result.clean else 1)
+
+
+class _Job(NamedTuple):
+    """A probe with all that is decided about it."""
+
+    estate: EstateIndex
+    place: Path
+    platform: Platform
+    chosen: Chosen
+    named: tuple[tuple[str, Question], ...]
+    tries: int | None
+    at_once: int
+    afresh: bool
+
+    def probed(self, progress: TerminalProgress) -> ProbeResult:
+        """Probe, or go on with what was stopped; on paper, write the form of what is to be tried."""
+        from justlane.files.reading.named_files import digest_of
+        from justlane.platforms import kept_probes, probing
+        from justlane.platforms.interface import connect, dialect_of
+
+        name, dialect = self.platform.name, dialect_of(self.platform)
+        wanted = dialect.declared(self.estate, name, now()).parts
+        about = digest_of(msgspec.json.encode([wanted, self.tries]))
+        under_way = kept_probes.UnderWay(self.place, name, self.chosen, self.named, about)
+        known = {} if self.afresh else under_way.known()
+        if known:
+            say(f"going on with the probe that was stopped: {counted(len(known), 'person', 'people')} done")
+        else:
+            under_way.begin()
+        opened: list[Connector] = []
+
+        def connected() -> Connector:
+            opened.append(connect(self.platform, self.place, ask_person))
+            return opened[-1]
+
+        result = probing.probe(
+            self.estate, name, connected, progress, self.named, self.chosen, self.tries, self.at_once, known,
+            under_way.add,
+        )  # fmt: skip
+        under_way.end()
+        return _with_form(self.place, name, opened[0], result) if dialect.by_people else result
+
+
+def _for_a_form(choosing: dict[str, Any]) -> dict[str, Any]:
+    """The same people and scopes every time, and few of them: somebody has to try it all by hand."""
+    return choosing if choosing["everyone"] else {**choosing, "sample": choosing["sample"] or 0, "seed": 0}
+
+
+def _with_form(place: Path, name: str, connector: Connector, result: ProbeResult) -> ProbeResult:
+    from justlane.platforms.sheet.paper import Paper, write_form
+
+    assert isinstance(connector, Paper)
+    form = write_form(place, name, connector)
+    if left := connector.unanswered:
+        say(f"{counted(left, 'trial')} without an answer: fill in `happened` in {form}, then run it again")
+    return msgspec.structs.replace(result, unanswered=connector.unanswered)
 
 
 def _in_each(index: EstateIndex, platform: str, asked: Question, given: dict[str, Any]) -> list[tuple[str, Question]]:

@@ -126,8 +126,7 @@ def counted_plan(
     index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Comparison
 ) -> Plan:
     """A plan with all that it takes away, its steps in an order in which they may be made."""
-    declared = index.estate.platforms[platform]
-    dialect = dialect_of(declared)
+    dialect = dialect_of(index.estate.platforms[platform])
     effect = Effect(
         changes.gained,
         changes.lost,
@@ -135,11 +134,20 @@ def counted_plan(
         sum(map(_is_account_taken, steps)),
         sum(step.after is None and step.part not in ("people", "groups", "local_groups") for step in steps),
     )
-    ours = [step for step in steps if not step.by_hand]
-    strokes = dialect.strokes(tuple(ours))
-    strokes = in_order(dialect, declared.habits, reading, ours) if strokes is None else strokes
+    strokes = strokes_of(index, platform, reading, steps)
     by_hand = tuple(step for step in steps if step.by_hand)
     return Plan(platform, reading.revision, strokes, effect, by_hand, dialect.unjudged(reading))
+
+
+def strokes_of(
+    index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step]
+) -> tuple[tuple[Step, ...], ...]:
+    """The steps that a connector makes, in the portions and the order in which they may be made."""
+    declared = index.estate.platforms[platform]
+    dialect = dialect_of(declared)
+    ours = tuple(step for step in steps if not step.by_hand)
+    strokes = dialect.strokes(reading, ours)
+    return in_order(dialect, declared.habits, reading, ours) if strokes is None else strokes
 
 
 def _memberships_taken(step: Step) -> int:

@@ -94,8 +94,10 @@ def in_names(people: Mapping[str, Rights], members: Mapping[str, Collection[str]
 
 
 def lines_at(prepared: PlatformIndex, address: str) -> tuple[Source, ...]:
-    """The lines that have a say at a place, the nearest first."""
-    return tuple(dict.fromkeys(b.source for b in prepared.covering_bindings(address) if not b.built_in))
+    """The lines that have a say at a place, the nearest first; the habit's own where no binding has."""
+    found = tuple(dict.fromkeys(b.source for b in prepared.covering_bindings(address) if not b.built_in))
+    platform = prepared.platform
+    return found or (platform.habits.lines.get("unbound", platform.source),)
 
 
 def members_of(index: EstateIndex, platform: str) -> Iterator[tuple[str, set[str]]]:

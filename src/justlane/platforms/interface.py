@@ -100,6 +100,8 @@ class Dialect(ABC):
     settings: Settings = Settings()
     only_shown: frozenset[str] = frozenset()
     """Parts that a reading shows, and that no connector changes."""
+    by_people: bool = False
+    """Whether somebody carries the steps out by hand, from a sheet."""
     everybody_signs_in: bool = True
     """Whether everybody of the directory has an account there, whatever they are given."""
 
@@ -114,13 +116,18 @@ class Dialect(ABC):
         A reading is data that somebody else may have written: what makes no sense in it gives nobody anything.
         """
 
-    def strokes(self, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...] | None:
-        """The steps in portions that are made together; None to have them ordered by what they give and take."""
+    def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...] | None:
+        """The steps from a reading on, in portions that are made together; None to have them ordered by what they give
+        and take. There may be more of them, where something in between is needed."""
         return None
 
     def more_beyond(self, index: EstateIndex, platform: str) -> Iterator[Beyond]:
         """What cannot be said there besides what `abilities` leaves out."""
         return iter(())
+
+    def example_places(self) -> dict[str, str]:
+        """A small tree of places, path -> kind, on which the dialect is tested."""
+        return {"a": "folder", "a/b": "folder", "a/b/c": "folder", "d": "folder"}
 
     def restricts(self, part: str, entry: Entry) -> bool:
         """Whether one thing takes away from people rather than giving to them, as a deny does."""

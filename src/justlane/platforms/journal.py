@@ -42,9 +42,9 @@ class Note(msgspec.Struct, frozen=True, omit_defaults=True):
 class Journal:
     """The journal of one platform."""
 
-    def __init__(self, folder: Path, platform: str) -> None:
+    def __init__(self, folder: Path, platform: str, run: str = "") -> None:
         self._folder, self._name = folder, f"journal/{platform}.jsonl"
-        self.run = uuid4().hex[:12]
+        self.run = run or uuid4().hex[:12]
         """Identifier of what is written from now on."""
 
     def write(
@@ -63,6 +63,12 @@ class Journal:
         when = datetime.now(UTC).isoformat(timespec="seconds")
         note = Note(self.run, when, who(), event, step, of, why, part, name, before, after)
         append_durably(self._folder, self._name, json_visible(msgspec.json.encode(note).decode()).encode())
+
+    def sent_in(self, run: str) -> list[Note]:
+        """The changes of a run that were sent and of which it is not known that they came about."""
+        notes = [note for note in self._notes() if note.run == run]
+        done = {note.step for note in notes if note.event == "done"}
+        return [note for note in notes if note.event == "sending" and note.step not in done]
 
     def unfinished(self) -> Note | None:
         """The last change that was begun, if the last run did not come to its end."""

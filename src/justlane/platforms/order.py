@@ -36,11 +36,16 @@ def in_order(dialect: Dialect, habits: Habits, reading: Reading, steps: Sequence
     return (*strokes, *((step,) for step in _one_by_one(dialect, rest)))
 
 
+def weighs_plainly(habits: Habits) -> bool:
+    """Whether no binding turns the meaning of another, but for a deny."""
+    together = habits.roles_held is RolesHeld.TOGETHER and not habits.publication and not habits.open_role
+    return together and habits.decides in (Decides.ANY_ALLOW, Decides.DENY_WINS)
+
+
 def _is_plain(dialect: Dialect, habits: Habits, reading: Reading, steps: Sequence[Step]) -> bool:
     """Whether single steps in order are enough. Where something is taken away from a group, its members do not change
     one by one."""
-    together = habits.roles_held is RolesHeld.TOGETHER and not habits.publication and not habits.open_role
-    if not together or habits.decides not in (Decides.ANY_ALLOW, Decides.DENY_WINS):
+    if not weighs_plainly(habits):
         return False
     if all(step.verb != "change" for step in steps):
         return True

@@ -112,7 +112,17 @@ def estate_of(
     own = tuple(b for b in prepared.bindings if b.built_in)
     roles |= {b.role: declared.roles[b.role] for b in own}
     habits = Habits(decides, on_the_way=declared.habits.on_the_way)
-    held = replace(declared, habits=habits, actions=actions, roles=roles, publications=(), ceilings=(), local_groups={})
+    scopes = {a: replace(s, gathers=()) if s.gathers else s for a, s in declared.scopes.items()}
+    held = replace(
+        declared,
+        scopes=scopes,
+        habits=habits,
+        actions=actions,
+        roles=roles,
+        publications=(),
+        ceilings=(),
+        local_groups={},
+    )
     return Estate("held", "", index.estate.time_zone, directory, {platform: held}, (*own, *bindings), ())
 
 

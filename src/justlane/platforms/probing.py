@@ -104,6 +104,8 @@ class ProbeResult(Struct, frozen=True):
     looked: int = 0
     """Scopes whose lists and totals were looked at, as each person."""
     shown_wrongly: tuple[ShownWrongly, ...] = ()
+    unanswered: int = 0
+    """Trials that somebody is to make by hand, and has not yet."""
     news: News | None = None
     """None if there was no probe before."""
 
@@ -123,8 +125,7 @@ class ProbeResult(Struct, frozen=True):
     def clean(self) -> bool:
         """Whether everybody gets what is declared, no more and no less, and trying had a part in knowing it."""
         differs = self.kept_out or self.let_in or self.differences or self.shown_wrongly
-        nobody = self.no_means and not self.tried
-        return not (differs or nobody)
+        return not (differs or self.unanswered) and self.tried > 0
 
 
 class Tried(Struct, frozen=True):

@@ -56,6 +56,8 @@ PRESENTERS = {
     "Chart": "justlane.reports.charts",
     "Checked": "justlane.reports.checked",
     "Comparison": "justlane.reports.comparison",
+    "Conformance": "justlane.reports.conformance",
+    "Connectors": "justlane.reports.connectors",
     "Drifts": "justlane.reports.drift",
     "Edits": "justlane.reports.journal",
     "Exported": "justlane.reports.exported",

@@ -50,6 +50,7 @@ def plain(result: ProbeResult) -> dict[str, Any]:
         if result.news
         else None,
         "differences": [_plain_difference(d) for d in result.differences],
+        "unanswered": result.unanswered,
         "looked": result.looked,
         "shown_wrongly": [
             {
@@ -99,10 +100,17 @@ def text(result: ProbeResult, look: Look) -> str:
 
 
 def _lines(result: ProbeResult) -> Iterator[Line]:
-    word = ("proved", "yes") if result.clean else ("differs", "no")
+    differs = result.kept_out or result.let_in or result.differences or result.shown_wrongly
+    word = ("proved", "yes") if result.clean else ("differs", "no") if differs else ("not proved yet", "warn")
     who = "everybody gets" if result.everywhere else "everybody who was tried gets"
     said = f"{who} on {result.platform} what is declared, no more and no less"
-    yield line(word, f"  {said if result.clean else f'{result.platform} does not do what is declared'}")
+    if not result.clean:
+        said = (
+            f"{result.platform} does not do what is declared"
+            if differs
+            else f"nothing is known against {result.platform}"
+        )
+    yield line(word, f"  {said}")
     margin = " " * (len(word[0]) + 2)
     for told in (_of_whom(result), _done(result), *_by_what(result), strength(result), *_news(result)):
         yield line((margin + told, "dim"), hanging=margin)
@@ -133,7 +141,8 @@ def _of(some: int, all_: int, one: str, many: str, kinds: int, drawn: int) -> st
 
 
 def _done(result: ProbeResult) -> str:
-    answers, actions = counted(result.asked, "answer"), counted(result.tried, "action")
+    answers = counted(sum(proof.asked for proof in result.proofs.values()), "answer")
+    actions = counted(result.tried, "action")
     done = f"{answers} compared, {actions} really tried, {counted(result.looked, 'list')} looked at"
     if result.shut_out:
         done += f"; not signed in, being disabled or given nothing: {_some(result.shut_out, 'person', 'people')}"
@@ -167,6 +176,8 @@ def _news(result: ProbeResult) -> Iterator[str]:
 
 def strength(result: ProbeResult) -> str:
     """One honest sentence: what this proves, and what it would not have seen."""
+    if result.unanswered:
+        return f"{counted(result.unanswered, 'trial')} on the form without an answer: of these nothing is known."
     if not result.tried:
         return "Nothing was tried: what the platform really does may be otherwise than it says."
     if not result.everywhere:
@@ -222,7 +233,8 @@ def _grouped(differences: list[Difference]) -> Iterator[Line]:
             f": {action} at {_some(where, 'scope', 'scopes')}{f' ({situation})' if situation else ''}",
         )
         yield line(*spans, hanging="     ")
-        told = f"declared {_WORD[d.declared]}, the platform says {_WORD[d.says]}, trying gives {_WORD[d.does]}"
+        word = "cannot be asked" if d.says is None else f"says {_WORD[d.says]}"
+        told = f"declared {_WORD[d.declared]}, the platform {word}, trying gives {_WORD[d.does]}"
         yield line((f"     {told}", "dim"), hanging="     ")
 
 

@@ -8,8 +8,10 @@ is made in it later (its default list).
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
+
+from msgspec.structs import replace
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.estate import Estate
@@ -18,7 +20,7 @@ from justlane.model.people import Principal, PrincipalKind
 from justlane.platforms import plain_grants
 from justlane.platforms.abilities import Abilities, Beyond, Settings
 from justlane.platforms.computed import Rights, in_names, lines_at, members_of, outcomes
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
 
 FOLDER, FILE = "folder", "file"
 LETTERS: Mapping[str, Mapping[str, str]] = {
@@ -56,6 +58,9 @@ class FoldersDialect(Dialect):
         defaults: Part = {}
         lines: dict[tuple[str, str], tuple[Source, ...]] = {}
         groups: set[str] = set()
+        every_line = tuple(dict.fromkeys(b.source for b in prepared.bindings if not b.built_in)) or lines_at(
+            prepared, platform
+        )
         found = outcomes(index, platform, moment)
         everybody = {login for outcome in found.values() for login in outcome.people}
         for address, outcome in found.items():
@@ -71,7 +76,7 @@ class FoldersDialect(Dialect):
             for to, rights in said.items():
                 name = f"{address} {to}"
                 lists[name] = {"place": address, "to": to, "rights": written(rights)}
-                lines["lists", name] = lines_at(prepared, address)
+                lines["lists", name] = lines_at(prepared, address) if address != platform else every_line
                 if kind == FOLDER:
                     defaults[name] = dict(lists[name])
                     lines["defaults", name] = lines["lists", name]
@@ -95,6 +100,33 @@ class FoldersDialect(Dialect):
             return f"{entry.get('owner')} owns {entry.get('place')} with {entry.get('rights')}, and may change its list"
         later = " and all that is made in it" if part == "defaults" else ""
         return f"{entry.get('rights')} on {entry.get('place')}{later} to {entry.get('to')}"
+
+    def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
+        """Place by place, all of one in one stroke. Where some places take and others give, first each is set to what
+        people had and will have: else somebody could come through an opened folder to a place not closed yet."""
+        after = reading.changed((s.part, s.name, s.after) for s in steps)
+        between = _between(reading, after)
+        first: list[Step] = []
+        for part in ("lists", "defaults"):
+            here, middle = reading.part(part), between.part(part)
+            for name in dict.fromkeys((*here, *middle)):
+                if here.get(name) != middle.get(name) and middle != after.part(part):
+                    first.append(Step(part, name, here.get(name), middle.get(name)))
+        now = reading.changed((s.part, s.name, s.after) for s in first)
+        rest = [
+            replace(s, before=now.part(s.part).get(s.name)) for s in steps if now.part(s.part).get(s.name) != s.after
+        ]
+        names = {(s.part, s.name) for s in steps}
+        rest += [
+            Step(s.part, s.name, s.after, after.part(s.part).get(s.name))
+            for s in first
+            if (s.part, s.name) not in names and s.after != after.part(s.part).get(s.name)
+        ]
+        return (*_by_place(first), *_by_place(rest))
+
+    def example_places(self) -> dict[str, str]:
+        """Folders and files."""
+        return {"a": FOLDER, "a/b": FOLDER, "a/b/f": FILE, "a/g": FILE, "c": FOLDER}
 
     def unjudged(self, reading: Reading) -> tuple[str, ...]:
         """Places that are not there, and links."""
@@ -131,10 +163,7 @@ _Given = Iterator[tuple[Principal, frozenset[str], str, bool]]
 def _given(
     index: EstateIndex, platform: str, reading: Reading, users: list[str], members: Mapping[str, set[str]]
 ) -> _Given:
-    at: dict[str, dict[str, str]] = {}
-    for entry in (*reading.part("owners").values(), *reading.part("lists").values()):
-        key = f"owner {entry.get('owner')}" if "owner" in entry else str(entry.get("to"))
-        at.setdefault(str(entry.get("place")), {})[key] = str(entry.get("effective", entry.get("rights")))
+    at = _at(reading)
     inside = {login for login in users if "x" in _weighed(login, at.get(platform, {}), members)}
     for address, said in at.items():
         if address == platform or address not in index.platform(platform).platform.scopes:
@@ -154,6 +183,55 @@ def _weighed(login: str, said: Mapping[str, str], members: Mapping[str, set[str]
             return said[own]
     mine = [rights for to, rights in said.items() if to.startswith("group ") and login in members.get(to[6:], ())]
     return "".join(mine) if mine else said.get("others", "")
+
+
+def _by_place(steps: Sequence[Step]) -> Iterator[tuple[Step, ...]]:
+    at: dict[str, list[Step]] = {}
+    for step in steps:
+        at.setdefault(str((step.after or step.before or {}).get("place")), []).append(step)
+    yield from (tuple(some) for some in at.values())
+
+
+def _between(before: Reading, after: Reading) -> Reading:
+    """What gives everybody at each place what they have in both states."""
+    members = {
+        name: set(plain_grants.texts(entry.get("members")))
+        for reading in (after, before)
+        for name, entry in reading.part("groups").items()
+    }
+    lists: Part = {}
+    was, will = (_at(reading) for reading in (before, after))
+    for place in dict.fromkeys((*was, *will)):
+        both = {}
+        for login in _people((was.get(place, {}), will.get(place, {})), members):
+            held = [frozenset(_weighed(login, side.get(place, {}), members)) - {"-"} for side in (was, will)]
+            if held[0] & held[1]:
+                both[login] = held[0] & held[1]
+        named = in_names(both, members, set(both.values()))
+        said = {f"group {name}": rights for name, rights in named.groups.items()}
+        said |= {f"user {login}": rights for login, rights in named.people.items()}
+        for to, rights in said.items():
+            lists[f"{place} {to}"] = {"place": place, "to": to, "rights": written(rights)}
+    later: Part = {name: entry for name, entry in before.part("defaults").items() if name in after.part("defaults")}
+    return Reading("", {"lists": lists, "defaults": later})
+
+
+def _people(sides: Sequence[Mapping[str, str]], members: Mapping[str, set[str]]) -> list[str]:
+    """Everybody whom some lists are for."""
+    found: set[str] = set()
+    for to in (to for said in sides for to in said):
+        kind, _, name = to.partition(" ")
+        found |= members.get(name, set()) if kind == "group" else {name} if kind in ("user", "owner") else set()
+    return sorted(found)
+
+
+def _at(reading: Reading) -> dict[str, dict[str, str]]:
+    """Place -> whom -> rights, what masks cut off left out."""
+    at: dict[str, dict[str, str]] = {}
+    for entry in (*reading.part("owners").values(), *reading.part("lists").values()):
+        key = f"owner {entry.get('owner')}" if "owner" in entry else str(entry.get("to"))
+        at.setdefault(str(entry.get("place")), {})[key] = str(entry.get("effective", entry.get("rights")))
+    return at
 
 
 DIALECT = FoldersDialect()

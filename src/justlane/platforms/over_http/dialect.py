@@ -237,7 +237,8 @@ def _texts(value: object) -> list[str]:
     return [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
 
 
-def _principal(value: object) -> Principal | None:
+def principal_of(value: object) -> Principal | None:
+    """A principal as platforms write it; None for what makes no sense."""
     text = value if isinstance(value, str) else ""
     if text in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
         return Principal(PrincipalKind(text))
@@ -246,7 +247,7 @@ def _principal(value: object) -> Principal | None:
 
 
 def _members(entry: Entry) -> tuple[Membership, ...]:
-    found = (_principal(member) for member in _texts(entry.get("members")))
+    found = (principal_of(member) for member in _texts(entry.get("members")))
     kinds = (PrincipalKind.GROUP, PrincipalKind.USER)
     return tuple(Membership(member, _HERE) for member in found if member and member.kind in kinds)
 
@@ -303,10 +304,10 @@ def _publications(reading: Reading, declared: Platform) -> Iterable[Publication]
 
 def _ceilings(reading: Reading) -> Iterable[Ceiling]:
     for entry in reading.part("ceilings").values():
-        principal = _principal(entry.get("principal"))
+        principal = principal_of(entry.get("principal"))
         if principal is not None:
             patterns = tuple(_texts(entry.get("patterns")))
-            but_not = tuple(p for p in map(_principal, _texts(entry.get("but_not"))) if p)
+            but_not = tuple(p for p in map(principal_of, _texts(entry.get("but_not"))) if p)
             yield Ceiling(principal, patterns, condition_of(entry.get("condition")), "", _HERE, but_not)
 
 
@@ -316,7 +317,7 @@ def _held_bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
         return number if isinstance(number, int) else 0
 
     for entry in sorted(reading.part("bindings").values(), key=place):
-        principal, role, scope = _principal(entry.get("principal")), entry.get("role"), entry.get("scope")
+        principal, role, scope = principal_of(entry.get("principal")), entry.get("role"), entry.get("scope")
         known = isinstance(role, str) and role in held.roles and isinstance(scope, str) and scope in held.scopes
         if principal and known:
             effect = Effect.DENY if entry.get("deny") is True else Effect.ALLOW

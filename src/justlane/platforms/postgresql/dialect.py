@@ -136,7 +136,7 @@ class PostgresqlDialect(Dialect):
         }
         return said[part]
 
-    def strokes(self, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
+    def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
         """One transaction where one database is concerned; else first all that is added, a transaction for each."""
         by_database: dict[tuple[bool, str], list[Step]] = {}
         concerned = {database_of(step) for step in steps} - {""}
@@ -147,6 +147,12 @@ class PostgresqlDialect(Dialect):
         added = sorted(key for key in by_database if not key[0])
         removed = sorted((key for key in by_database if key[0]), key=lambda key: (not key[1], key))
         return tuple(tuple(by_database[key]) for key in (*added, *removed))
+
+    def example_places(self) -> dict[str, str]:
+        """One of each kind, and a second schema."""
+        inner = {"t": "table", "v": "view", "q": "sequence", "f(integer)": "function"}
+        tree = {"d": "database", "d/s": "schema", "d/x": "schema", "d/x/t": "table"}
+        return {**tree, **{f"d/s/{name}": kind for name, kind in inner.items()}}
 
     def unjudged(self, reading: Reading) -> tuple[str, ...]:
         """Columns, rows, and places that are not declared."""

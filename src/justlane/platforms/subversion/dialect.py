@@ -35,7 +35,7 @@ class SubversionDialect(Dialect):
     abilities = Abilities(
         habits=frozenset(("unbound", "sign-in", "on the way", "publication")),
         conditions=frozenset(),
-        means=EVERY_MEANS,
+        means=EVERY_MEANS - {"resource groups"},
         actions=((READ, ()), (WRITE, ())),
     )
 
@@ -77,7 +77,7 @@ class SubversionDialect(Dialect):
             return f"group {name} of {len(list(plain_grants.texts(entry.get('members'))))}"
         return f"[{entry.get('path')}] {entry.get('to')} = {entry.get('rights')}".rstrip()
 
-    def strokes(self, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
+    def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
         """The file is replaced in one step."""
         return (steps,) if steps else ()
 

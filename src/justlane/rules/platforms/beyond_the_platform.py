@@ -4,10 +4,10 @@ Each kind of platform keeps grants in its own words: a database knows no sign-in
 group. What cannot be said there would be missing, or would mean something else, so it is an error where it is declared.
 
 Passes:
-    reached by: {connector: sheet, file: exports/hall.csv}
+    reached by: {connector: sheet, file: hall.csv, columns: {group: Team, role: Right, place: Pump}}
 
 Fails:
-    reached by: {connector: sheet, fole: exports/hall.csv}
+    reached by: {connector: sheet, file: hall.csv, columns: {group: Team, role: Right, plaice: Pump}}
 """
 
 from __future__ import annotations

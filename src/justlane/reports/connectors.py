@@ -1,0 +1,86 @@
+"""The kinds of connector there are, and what each can express."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from msgspec import Struct
+
+from justlane.model.errors import UsageError
+from justlane.platforms.interface import CONNECTORS, kind_of
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, line, render
+
+
+class Connectors(Struct, frozen=True):
+    """Name -> where it comes from."""
+
+    known: dict[str, str]
+
+
+def plain(result: Connectors) -> list[dict[str, Any]]:
+    """The kinds as JSON values; what cannot be loaded says why."""
+    return [_plain(name, origin) for name, origin in sorted(result.known.items())]
+
+
+def _plain(name: str, origin: str) -> dict[str, Any]:
+    found: dict[str, Any] = {"connector": name, "ships": name in CONNECTORS, "module": origin, "trouble": None}
+    try:
+        dialect = kind_of(name).DIALECT
+    except UsageError as error:
+        return {**found, "trouble": error.message, "abilities": None}
+    can = dialect.abilities
+    abilities = {
+        "decides": sorted(can.decides),
+        "habits": sorted(can.habits),
+        "always": dict(can.required),
+        "conditions": sorted(can.conditions),
+        "gives_to": sorted(can.principals),
+        "means": sorted(can.means),
+        "actions": {action: list(kinds) for action, kinds in can.actions},
+        "kinds": sorted(can.kinds),
+        "needs": list(dialect.settings.needed),
+        "takes": list(dialect.settings.optional),
+        "by_hand": dialect.by_people,
+    }
+    return {**found, "abilities": abilities}
+
+
+def sheet(result: Connectors) -> Sheet:
+    """One row for each kind."""
+    columns = ("connector", "decides", "conditions", "gives to", "needs")
+    rows = []
+    for one in plain(result):
+        can = one["abilities"] or {}
+        cells = [" ".join(can.get(key, ())) for key in ("decides", "conditions", "gives_to", "needs")]
+        rows.append((one["connector"], *cells))
+    return Sheet(columns, rows)
+
+
+def text(result: Connectors, look: Look) -> str:
+    """The kinds for a person."""
+    return render(_lines(result), look)
+
+
+def _lines(result: Connectors) -> Iterator[Line]:
+    for number, one in enumerate(plain(result)):
+        if number:
+            yield line()
+        origin = "" if one["ships"] else f"  of another package, {one['module']}"
+        yield line((one["connector"], "name"), (origin, "dim"))
+        if one["trouble"]:
+            yield line(("  " + one["trouble"], "no"), hanging="  ")
+            continue
+        can = one["abilities"]
+        actions = ", ".join(can["actions"]) or "any"
+        for what, says in (
+            ("decides", ", ".join(can["decides"])),
+            ("habits", ", ".join((*(f"always {k}: {v}" for k, v in can["always"].items()), *can["habits"])) or "none"),
+            ("conditions", ", ".join(can["conditions"]) or "none"),
+            ("gives to", ", ".join(can["gives_to"])),
+            ("also", ", ".join(can["means"]) or "nothing more"),
+            ("actions", actions),
+            ("needs", ", ".join(can["needs"]) or "nothing"),
+        ):
+            yield line((f"  {what:<11} ", "dim"), says, hanging=" " * 14)
