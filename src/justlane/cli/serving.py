@@ -70,9 +70,10 @@ def serve(folder: Path | None, listen: str, **given: Any) -> None:
         given["processes"] or os.cpu_count() or 1,
         token,
         Limits(given["most_bytes"], given["most_evaluations"]),
+        say,
         given["log_requests"],
     )
-    serve(plan, lambda url: say(f"answering at {url} in {plan.processes} processes; stop it with Ctrl-C"), say)
+    serve(plan, lambda url: say(f"answering at {url} in {plan.processes} processes; stop it with Ctrl-C"))
 
 
 def _address(text: str) -> tuple[str, int]:

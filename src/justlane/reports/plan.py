@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from justlane.model.names import counted
 from justlane.platforms.aligning import Effect, Plan
 from justlane.platforms.interface import Step
 from justlane.platforms.over_http.dialect import condition_of
@@ -74,7 +75,8 @@ def _lines(result: Plan) -> Iterator[Line]:
         added = [s for s in result.steps if s.part == kind and s.verb == "add"]
         if added:
             names = ", ".join(_named(s) for s in added)
-            yield line(("  add     ", "yes"), f"{len(added)} {kind}: {names}", hanging=" " * 10)
+            what = counted(len(added), _KINDS[kind], kind)
+            yield line(("  add     ", "yes"), f"{what}: {names}", hanging=" " * 10)
     for step in result.steps:
         if step.part not in _TOGETHER or step.verb != "add":
             style = {"add": "yes", "change": "warn", "remove": "no"}[step.verb]
@@ -85,8 +87,8 @@ def _lines(result: Plan) -> Iterator[Line]:
     yield from _unjudged(result)
     counts = {verb: sum(s.verb == verb for s in result.steps) for verb in ("add", "change", "remove")}
     yield line()
-    counted = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
-    yield line((f"{len(result.steps)} change{'s' * (len(result.steps) != 1)}: {counted}", "head"))
+    said = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
+    yield line((f"{len(result.steps)} change{'s' * (len(result.steps) != 1)}: {said}", "head"))
     yield from _effect(result.effect)
 
 

@@ -169,15 +169,16 @@ class Answers:
         key = (login, platform, asked, minute)
         judging = self._judges.get(key)
         if judging is None:
-            if login != ANONYMOUS_NAME and login not in self.index.estate.directory.users:
-                return None
             if len(self._people) >= _MOST_PEOPLE:
                 self._begin()
             if len(self._judges) >= _MOST_JUDGES:
                 self._judges.clear()
             self._people.add(login)
             question = _question(context)
-            judging = self._judges[key] = judge(self.index, login, platform, question)
+            try:
+                judging = self._judges[key] = judge(self.index, login, platform, question)
+            except KeyError:
+                return None  # nobody of that login
         return judging
 
     def _known(self, judging: Judge, action: str, resource: Resource) -> bool:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hmac
 import json
-import sys
 import time
 from collections.abc import Awaitable, Callable, MutableMapping
 from datetime import UTC, datetime
@@ -58,10 +57,11 @@ class Service:
         process: int,
         token: str,
         limits: Limits,
+        log: Callable[[str], None],
         log_requests: bool,
     ) -> None:
         self._answers, self._counters, self._row = answers, counters, counters.row(process)
-        self._token, self._limits, self._log = token.encode(), limits, log_requests
+        self._token, self._limits, self._log, self._write = token.encode(), limits, log_requests, log
         self._handlers: dict[str, Callable[[bytes], bytes]] = {
             "/access/v1/evaluation": self._evaluation,
             "/access/v1/evaluations": self._evaluations,
@@ -101,12 +101,17 @@ class Service:
             status, kind, content = problem.status, _PROBLEM, _problem(problem)
         except Exception as error:  # nothing that goes wrong here may end the process, or reach a caller
             self._row.add("failed")
-            _note("failed", error=type(error).__name__)
+            self._note("failed", error=type(error).__name__)
             failure = ProblemError(500, "Failed", "something went wrong here; the log says what")
             status, kind, content = 500, _PROBLEM, _problem(failure)
         await _reply(send, status, kind, content, headers.get(b"x-request-id", b"")[:_LONGEST_ID])
         if self._log:
-            _note("request", path=scope["path"], status=status, microseconds=_since(started))
+            self._note("request", path=scope["path"], status=status, microseconds=_since(started))
+
+    def _note(self, event: str, **more: object) -> None:
+        """A line of JSON in the log; it names ids, and nothing else about anybody."""
+        when = datetime.now(UTC).isoformat(timespec="milliseconds")
+        self._write(json.dumps({"time": when, "event": event, **more}))
 
     def _admit(self, method: str, wanted: str, headers: dict[bytes, bytes]) -> None:
         if method != wanted:
@@ -155,7 +160,7 @@ class Service:
             assert subject
             assert action
             assert resource
-            _note("decision", subject=subject.id, action=action.name, resource=resource.id, decision=decision)
+            self._note("decision", subject=subject.id, action=action.name, resource=resource.id, decision=decision)
         return decision
 
     def _evaluations(self, body: bytes) -> bytes:
@@ -245,9 +250,3 @@ async def _lifespan(receive: Receive, send: Send) -> None:
 
 def _since(started: int) -> int:
     return (time.perf_counter_ns() - started) // 1000 if started else 0
-
-
-def _note(event: str, **more: object) -> None:
-    """A line of JSON in the log; it names ids, and nothing else about anybody."""
-    when = datetime.now(UTC).isoformat(timespec="milliseconds")
-    sys.stderr.write(json.dumps({"time": when, "event": event, **more}) + "\n")

@@ -10,7 +10,6 @@ import os
 import signal
 import socket
 import ssl
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -24,6 +23,7 @@ from justlane.serving.counters import Counters
 
 _LOOK_SECONDS, _AGAIN_SECONDS, _GRACE_SECONDS = 0.5, 1.0, 10
 _SKIPPED = (".git", "journal", "readings", "probes", "sheets", "standin")
+_RARELY = (200_000, 50, 100)
 _MOST_BACKLOG, _MOST_CONNECTIONS = 512, 1000
 
 
@@ -48,6 +48,7 @@ class Plan(NamedTuple):
     processes: int
     token: str
     limits: Limits
+    log: Callable[[str], None]
     log_requests: bool
 
 
@@ -66,13 +67,13 @@ def state_of(folder: Path) -> int:
     return hash(tuple(sorted(found)))
 
 
-def serve(plan: Plan, ready: Callable[[str], None], say: Callable[[str], None]) -> None:
+def serve(plan: Plan, ready: Callable[[str], None]) -> None:
     """Serve until somebody ends it. UnreachableError if the address cannot be had, or what reading an estate raises."""
     plan.reopen()  # before anything is promised
     sockets = _bound(plan.transport)
     counters = Counters(plan.processes)
     counters.set_shared("loaded_at", int(time.time()))
-    supervisor = _Supervisor(plan, sockets, counters, say)
+    supervisor = _Supervisor(plan, sockets, counters)
     scheme = "https" if plan.transport.certificate else "http"
     ready(f"{scheme}://{plan.transport.host}:{sockets.getsockname()[1]}")
     supervisor.run()
@@ -93,8 +94,8 @@ def _bound(transport: Transport) -> socket.socket:
 
 
 class _Supervisor:
-    def __init__(self, plan: Plan, found: socket.socket, counters: Counters, say: Callable[[str], None]) -> None:
-        self._plan, self._socket, self._counters, self._say = plan, found, counters, say
+    def __init__(self, plan: Plan, found: socket.socket, counters: Counters) -> None:
+        self._plan, self._socket, self._counters, self._say = plan, found, counters, plan.log
         self._children: dict[int, int] = {}
         """Process id -> its number."""
         self._ending = self._look_now = False
@@ -148,8 +149,7 @@ class _Supervisor:
             _work(self._plan, self._socket, self._counters, number)
             os._exit(0)
         except BaseException as error:  # a process that fails to start says why, and never runs what comes behind
-            sys.stderr.write(f"a process of the service ended: {type(error).__name__}: {error}\n")
-            sys.stderr.flush()
+            self._say(f"a process of the service ended: {type(error).__name__}: {error}")
             os._exit(1)
 
     def _restart(self) -> None:
@@ -190,18 +190,23 @@ class _Taken:
             try:
                 self._answers = Answers(self._plan.reopen)
             except JustLaneError as error:
-                sys.stderr.write(f"what was read before goes on answering: {error}\n")
+                self._plan.log(f"what was read before goes on answering: {error}")
         return self._answers
 
 
 def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> None:
     """What one process does."""
+    import gc
+
     import uvicorn
 
     for name in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(name, signal.SIG_DFL if name != signal.SIGHUP else signal.SIG_IGN)
     taken = _Taken(plan, counters)
-    service = Service(taken, counters, number, plan.token, plan.limits, plan.log_requests)
+    taken()  # whoever asks first does not wait for it
+    gc.freeze()
+    gc.set_threshold(*_RARELY)  # what is kept is in no loop, and looking through it takes long
+    service = Service(taken, counters, number, plan.token, plan.limits, plan.log, plan.log_requests)
     transport = plan.transport
     safe: dict[str, Any] = {}
     if transport.certificate:

@@ -10,8 +10,10 @@
     POST   /sign-in                              a pass for a person
     POST   /try                                  carry out an action, with that pass
     PUT    /misbehaviour/{kind}                  depart from what it says
+    GET    /openapi.json                         this interface, described (OpenAPI 3.1)
+    ...    /scim/v2/...                          people and groups by SCIM 2.0
 
-All but the first need `Authorization: Bearer TOKEN`. Errors are problem details (RFC 9457).
+All but the first and the description need `Authorization: Bearer TOKEN`. Errors are problem details (RFC 9457).
 """
 
 from __future__ import annotations
@@ -28,7 +30,7 @@ from starlette.applications import Starlette
 from starlette.exceptions import HTTPException
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
-from starlette.routing import Route
+from starlette.routing import Mount, Route
 
 from justlane.standin.misbehaving import MISBEHAVIOURS
 from justlane.standin.ruling import Context, Ruling
@@ -60,6 +62,7 @@ class StandIn:
         self._token = token
         self._passes: dict[str, tuple[str, Context]] = {}
         self._ruling = Ruling(site)
+        self._by_scim: Any = None
 
     def app(self) -> Starlette:
         """The web application."""
@@ -75,6 +78,8 @@ class StandIn:
             Route("/try", self.attempt, methods=["POST"]),
             Route("/sees", self.sees),
             Route("/misbehaviour/{kind}", self._guarded(self.misbehave), methods=["PUT"]),
+            Route("/openapi.json", self.description),
+            Mount("/scim", app=self._scim),
         ]
         return Starlette(routes=routes, exception_handlers={HTTPException: _problem})
 
@@ -91,6 +96,26 @@ class StandIn:
             return await handler(request)
 
         return checked
+
+    async def _scim(self, scope: Any, receive: Any, send: Any) -> None:
+        """People and groups by SCIM; the library is loaded when somebody comes."""
+        if self._by_scim is None:
+            from justlane.standin.scim import application
+
+            self._by_scim = application(self.site, self._token, self._noted)
+        await self._by_scim(scope, receive, send)
+
+    def _noted(self, changed: list[tuple[str, str]]) -> None:
+        """A revision more, after something changed."""
+        self.site.revision += 1
+        self.site.changed = [*self.site.changed[-_REMEMBERED:], *map(list, changed)]
+        self._settle()
+
+    async def description(self, request: Request) -> Response:
+        """The OpenAPI description of the interface."""
+        from justlane.standin.description import description
+
+        return JSONResponse(description(str(request.base_url).rstrip("/")))
 
     async def configuration(self, request: Request) -> Response:
         """Metadata of the OpenID Authorization API."""
@@ -186,12 +211,10 @@ class StandIn:
                 _check_binding(after, after.bindings[name])
         for part in PARTS:
             setattr(self.site, part, getattr(after, part))
-        self.site.revision += 1
-        self.site.changed = [*self.site.changed[-_REMEMBERED:], *([part, name] for part, name, _ in changes)]
         if key:
             kept = list(self.site.keys.items())[-_REMEMBERED:]
-            self.site.keys = {**dict(kept), key: str(self.site.revision)}
-        self._settle()
+            self.site.keys = {**dict(kept), key: str(self.site.revision + 1)}
+        self._noted([(part, name) for part, name, _ in changes])
         return JSONResponse({"revision": str(self.site.revision)})
 
     def _match(self, request: Request) -> None:

@@ -172,6 +172,8 @@ class Site(msgspec.Struct):
     ceilings: dict[str, Ceiling] = {}
     bindings: dict[str, Binding] = {}
     misbehaviour: Misbehaviour = msgspec.field(default_factory=Misbehaviour)
+    scim: dict[str, dict[str, Any]] = {}
+    """Id -> what SCIM wrote of a user or group, besides what counts here."""
     keys: dict[str, str] = {}
     """The last idempotency keys, each with the revision that its change led to."""
     changed: list[list[str]] = []

@@ -54,6 +54,7 @@ class MembershipIndex:
     ) -> None:
         self.directory = directory
         self._kept = holding
+        self._kept_groups: dict[Principal, Sequence[tuple[Principal, Source]]] = {}
         self._kept_roll = roll
         self._roll: Roll | None = None
         self._found: dict[Principal, dict[Principal, tuple[Principal, Source] | None]] = {}
@@ -69,7 +70,13 @@ class MembershipIndex:
 
     def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         """The groups that hold a user or a group directly, each with the line that says so."""
-        return self._kept(member) if self._kept else self._listed.get(member, ())
+        if self._kept is None:
+            return self._listed.get(member, ())
+        if member.kind is PrincipalKind.USER:
+            return self._kept(member)
+        if member not in self._kept_groups:
+            self._kept_groups[member] = self._kept(member)
+        return self._kept_groups[member]
 
     @cached_property
     def _listed(self) -> dict[Principal, list[tuple[Principal, Source]]]:
