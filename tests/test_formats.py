@@ -163,7 +163,9 @@ class FormatsTest(EstateTest):
     def test_align_and_probe(self) -> None:
         with self.standing_in("planboard"):
             self.json("align planboard --dry-run", "align", 1)
-            self.assertEqual(list(self.rows("align planboard --dry-run", 1)[0]), ["change", "part", "name", "what"])
+            self.assertEqual(list(self.rows("align planboard --dry-run", 1)[0]), ["change", "part", "name", "what", "by_hand", "lines"])
+            self.json("connector list", "connector list")
+            self.json("connector test sheet --cases 2", "connector test")
             self.json("drift planboard", "drift", 1)
             self.assertEqual(
                 list(self.rows("drift planboard", 1)[0]), ["platform", "difference", "part", "what", "people", "more", "less", "sensitive"]

@@ -34,7 +34,7 @@ def _plain(name: str, origin: str) -> dict[str, Any]:
     abilities = {
         "decides": sorted(can.decides),
         "habits": sorted(can.habits),
-        "always": dict(can.required),
+        "always": [{"habit": habit, "value": value} for habit, value in can.required],
         "conditions": sorted(can.conditions),
         "gives_to": sorted(can.principals),
         "means": sorted(can.means),
@@ -74,9 +74,10 @@ def _lines(result: Connectors) -> Iterator[Line]:
             continue
         can = one["abilities"]
         actions = ", ".join(can["actions"]) or "any"
+        always = [f"always {one['habit']}: {one['value']}" for one in can["always"]]
         for what, says in (
             ("decides", ", ".join(can["decides"])),
-            ("habits", ", ".join((*(f"always {k}: {v}" for k, v in can["always"].items()), *can["habits"])) or "none"),
+            ("habits", ", ".join((*always, *can["habits"])) or "none"),
             ("conditions", ", ".join(can["conditions"]) or "none"),
             ("gives to", ", ".join(can["gives_to"])),
             ("also", ", ".join(can["means"]) or "nothing more"),

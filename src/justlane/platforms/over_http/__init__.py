@@ -1,4 +1,4 @@
-"""Platforms that speak our own small HTTP interface: stand-ins, and whoever offers it (docs/http-interface.md)."""
+"""Platforms that speak our own small HTTP interface: stand-ins, and whoever offers it (docs/standin.md)."""
 
 from __future__ import annotations
 

@@ -137,3 +137,44 @@ class Drift(TypedDict):
     all: Means
     unjudged: list[str]
     differences: list[Drifted]
+
+
+class AlwaysHabit(TypedDict):
+    habit: str
+    value: str
+
+
+class ConnectorAbilities(TypedDict):
+    decides: list[str]
+    habits: list[str]
+    always: list[AlwaysHabit]
+    conditions: list[str]
+    gives_to: list[str]
+    means: list[str]
+    actions: dict[str, list[str]]
+    kinds: list[str]
+    needs: list[str]
+    takes: list[str]
+    by_hand: bool
+
+
+class ConnectorKind(TypedDict):
+    connector: str
+    ships: bool
+    module: str
+    trouble: str | None
+    abilities: ConnectorAbilities | None
+
+
+class Promise(TypedDict):
+    says: str
+    tried: int
+    broken: str | None
+
+
+class Conformance(TypedDict):
+    connector: str
+    cases: int
+    seed: int
+    kept: bool
+    promises: list[Promise]

@@ -21,7 +21,7 @@ from justlane.reports.outputs.edits import (
     Wholeness,
 )
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
-from justlane.reports.outputs.platforms import Drift, Permissions, Plan, Probe
+from justlane.reports.outputs.platforms import Conformance, ConnectorKind, Drift, Permissions, Plan, Probe
 from justlane.reports.outputs.views import (
     AdministratorsChart,
     Assignments,
@@ -81,6 +81,8 @@ OUTPUTS: dict[str, Any] = {
     "align": Plan,
     "drift": list[Drift],
     "probe": Probe,
+    "connector list": list[ConnectorKind],
+    "connector test": Conformance,
     "trust list": Permissions,
 }
 """Command -> the shape of what it writes."""

@@ -1,0 +1,88 @@
+"""The kinds of connector: all that ship keep their promises, one that breaks them is found out, others come in."""
+
+import os
+import textwrap
+import unittest
+
+from justlane.platforms.interface import CONNECTORS
+from tests.support import EstateTest
+
+FOREIGN = '''
+from justlane.platforms.over_http.dialect import HttpDialect
+
+class Dialect(HttpDialect):
+    """Forgets half of the bindings."""
+    def declared(self, index, platform, moment):
+        found = super().declared(index, platform, moment)
+        bindings = found.parts["bindings"]
+        for name in list(bindings)[1::2] if {forgets} else ():
+            del bindings[name]
+        return found
+
+DIALECT = Dialect()
+
+class Memory:
+    held = {{part: {{}} for part in DIALECT.parts}}
+    revision = 0
+    def read(self):
+        from justlane.platforms.interface import Reading
+        return Reading(str(self.revision), {{part: dict(some) for part, some in self.held.items()}})
+    def change(self, steps, revision, key):
+        from justlane.model.errors import PlatformChangedError
+        if revision != str(self.revision) and not {careless}:
+            raise PlatformChangedError("changed meanwhile", "again")
+        for step in steps:
+            self.held[step.part].pop(step.name, None)
+            if step.after is not None:
+                self.held[step.part][step.name] = step.after
+        Memory.revision += 1
+        return str(self.revision)
+    def close(self):
+        pass
+
+def connect(platform, folder, permit):
+    return Memory()
+'''
+
+
+class ConnectorsTest(EstateTest):
+    def foreign(self, forgets: bool = False, careless: bool = False, code: str = "") -> dict[str, str]:
+        """Another package with a connector `shelf`, as if it were installed."""
+        site = self.top / "site"
+        info = site / "shelf-1.dist-info"
+        info.mkdir(parents=True, exist_ok=True)
+        (info / "METADATA").write_text("Metadata-Version: 2.1\nName: shelf\nVersion: 1\n")
+        (info / "entry_points.txt").write_text("[justlane.connectors]\nshelf = shelf_connector\n")
+        (site / "shelf_connector.py").write_text(code or textwrap.dedent(FOREIGN).format(forgets=forgets, careless=careless))
+        return {"PYTHONPATH": str(site), "PYTHONDONTWRITEBYTECODE": "1"}
+
+    def test_all_that_ship_keep_their_promises(self) -> None:
+        for name in CONNECTORS:
+            with self.subTest(name):
+                result = self.lane(f"connector test {name} --cases 25 --seed 3 --format json").json
+                self.assertEqual({p["tried"] for p in result["promises"]}, {1, 25})
+        self.assertEqual({one["connector"] for one in self.lane("connector list --format json").json}, set(CONNECTORS))
+
+    def test_another_packages_connector_is_used_and_one_that_breaks_a_promise_found_out(self) -> None:
+        self.pumphall(pumphall=("\nactions:", "\nreached by: {connector: shelf, url: 'http://127.0.0.1:1', token from: environment X}\n\nactions:"))
+        sound = self.foreign()
+        self.assertIn("of another package", self.lane("connector list", **sound).out)
+        self.lane("check --only beyond-the-platform", **sound)
+        self.lane("connector test shelf --cases 20 --live pumphall", **sound)
+        ran = self.lane("connector test shelf --cases 20", 1, **self.foreign(forgets=True))
+        self.assertRegex(ran.out, r"broken +what is declared, said in its words and read back")
+        ran = self.lane("connector test shelf --cases 5 --live pumphall --format csv", 1, **self.foreign(careless=True))
+        self.assertIn("it was carried out", ran.out)
+        ran = self.lane("connector list", **self.foreign(code="raise OSError('no disk')"))
+        self.assertIn("cannot be loaded: OSError: no disk", ran.out)
+        self.assertIn("cannot be loaded", self.lane("connector test shelf", 2, PYTHONPATH=os.fspath(self.top / "site")).err)
+        self.assertIn("did you mean sheet?", self.lane("connector test sheeet", 2).err)
+
+    def test_an_estate_that_names_no_connector_that_there_is(self) -> None:
+        self.pumphall(pumphall=("\nactions:", "\nreached by: {connector: subvesion, file: rules}\n\nactions:"))
+        found = self.lane("check --only beyond-the-platform --format json", 2).json["findings"]
+        self.assertEqual([(f["line"], f["message"]) for f in found], [(9, "there is no connector 'subvesion'")])
+
+
+if __name__ == "__main__":
+    unittest.main()
