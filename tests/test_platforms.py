@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -310,6 +311,7 @@ class DemoTest(EstateTest):
             *(f"proved  everybody gets on {name} what is declared" for name in PLATFORMS),
             "differs  buildyard does not do what is declared",
             "remove  binding: release-publisher to user tamsin.quill",
+            "A real system: path rules of a Subversion server",
             "Try next:",
         ):
             self.assertIn(said, ran.out)
@@ -318,6 +320,10 @@ class DemoTest(EstateTest):
             url = next(line for line in path.read_text().splitlines() if "url: " in line).split()[-1]
             with self.assertRaises(httpx.ConnectError):
                 httpx.get(url, trust_env=False)
+        if shutil.which("svnserve"):
+            self.assertIn("drift    source differs from what is declared: 1 difference", ran.out)
+            self.assertEqual(ran.out.count("proved  everybody who was tried gets on source") + ran.out.count("proved  everybody gets on source"), 2)
+            self.assertEqual(subprocess.run(["pgrep", "-f", f"svnserve.*{folder}"], check=False, capture_output=True).stdout, b"")
         self.assertIn(b"For a successor", (folder / "estate.html").read_bytes())
         self.assertEqual(os.stat(folder / "secrets" / "fieldnet.token").st_mode & 0o777, 0o600)
         self.assertIn("is not empty", self.run_lane("new", str(folder)).err)

@@ -129,11 +129,37 @@ def _colour(ctx: click.Context, param: click.Parameter, wanted: str) -> None:
     terminal.colour(wanted)
 
 
+def _plain(ctx: click.Context, param: click.Parameter, wanted: bool) -> None:
+    if wanted:
+        terminal.plainly()
+
+
+def _pager(ctx: click.Context, param: click.Parameter, wanted: str) -> None:
+    terminal.pager(wanted)
+
+
 @click.command(cls=LaneGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, message="justlane %(version)s")
 @click.option(
-    "--color", type=click.Choice(("auto", "always", "never")), default="auto", expose_value=False, is_eager=True,
-    callback=_colour, help="Colours: where a terminal is (and NO_COLOR is not set), always, or never.",
+    "--color",
+    type=click.Choice(("auto", "always", "never")),
+    default="auto",
+    expose_value=False,
+    is_eager=True,
+    callback=_colour,
+    help="Colours: where a terminal is (and NO_COLOR is not set), always, or never.",
+)
+@click.option(
+    "--plain",
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=_plain,
+    help="For screen readers: nothing drawn, row after row, no colours (also JUSTLANE_PLAIN=1).",
+)
+@click.option(
+    "--pager", type=click.Choice(("auto", "never")), default="auto", expose_value=False, is_eager=True,
+    callback=_pager, help="Long output on a terminal through a pager (PAGER, less), or never.",
 )  # fmt: skip
 def main() -> None:
     """Declare who may do what where, ask why, make platforms match, and prove it by trying.

@@ -20,8 +20,12 @@ _ENDS = re.compile(r"^Ends with ")
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path))
-def manual(folder: Path) -> None:
-    """Write the manual pages (`man justlane`, `man justlane-check` …) into FOLDER/man1.
+@click.option(
+    "--form", type=click.Choice(("man", "markdown")), default="man", show_default=True, help="For man, or a site."
+)
+def manual(folder: Path, form: str) -> None:
+    """Write the manual pages (`man justlane`, `man justlane-check` …) into FOLDER/man1, or all of them as one page of
+    Markdown, FOLDER/reference.md.
 
     \b
     Examples:
@@ -34,7 +38,14 @@ def manual(folder: Path) -> None:
     from justlane.cli.main import main
     from justlane.files.disk.storing import write_atomically
 
-    context = click.Context(main, info_name="justlane")
+    context = click.Context(main, info_name="justlane", max_content_width=100)
+    if form == "markdown":
+        from justlane.cli.reference import reference
+
+        top, place = options.top_and_name(folder / "reference.md")
+        write_atomically(top, place, reference(context).encode())
+        say(f"written: {folder / 'reference.md'}")
+        return
     pages = dict(_pages(context))
     for name, page in pages.items():
         top, place = options.top_and_name(folder / "man1" / f"{name}.1")

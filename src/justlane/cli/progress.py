@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from typing import TYPE_CHECKING
 
-from justlane.cli.terminal import is_terminal
+from justlane.cli.terminal import is_plain, is_terminal
 from justlane.model import interruption
 from justlane.model.progress import Progress
 from justlane.model.showing import shown
@@ -26,7 +26,7 @@ class TerminalProgress(Progress):
         """Show the bar; without a total it only shows that something goes on."""
         self.stop()
         self.total, self.done = total, 0
-        if is_terminal(sys.stderr):
+        if is_terminal(sys.stderr) and not is_plain():
             from rich.console import Console
             from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 

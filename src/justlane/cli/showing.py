@@ -17,6 +17,7 @@ from urllib.request import urlopen
 
 import click
 
+from justlane.cli import real_system
 from justlane.cli.starting import copy_sample
 from justlane.cli.terminal import look, say, tell
 from justlane.files.disk import beneath
@@ -148,10 +149,31 @@ def demo(folder: Path) -> None:
             _await(name, folder, process)
         for number, (heading, commands) in enumerate(WALK, 1):
             tell(f"\n{painter(f'{number}. {heading}', 'head')}")
-            for command in commands:
-                tell(f"\n{painter('$ justlane ' + _spelt(command), 'name')}")
-                _run(command, folder)
+            _show(commands, folder)
+    _show_a_real_system(folder / "tidecode", len(WALK) + 1)
     tell("\n" + _NEXT.format(folder=folder, buoy=_BUOY).rstrip())
+
+
+def _show_a_real_system(folder: Path, number: int) -> None:
+    """The same on a server that others wrote, if it is installed."""
+    heading = "A real system: path rules of a Subversion server, proved by checkouts and commits"
+    tell(f"\n{look().paint(f'{number}. {heading}', 'head')}")
+    if not real_system.is_installed():
+        tell("\nSubversion is not installed here, so this is left out: apt-get install subversion shows it.")
+        return
+    with real_system.running(folder, _free_port(8477)):
+        _show([["align", "source", "--yes", "--because", "first set-up"], ["probe", "source", "--thorough"]], folder)
+        tell("\nNow somebody writes `vik.sorrel = rw` into the server's own file:")
+        real_system.let_somebody_in(folder)
+        again = ["align", "source", "--yes", "--because", "nobody asked for it"]
+        _show([["drift", "source"], ["probe", "source"], again, ["probe", "source"]], folder)
+
+
+def _show(commands: Sequence[Sequence[str]], folder: Path) -> None:
+    """Some commands, each as it would be typed."""
+    for command in commands:
+        tell(f"\n{look().paint('$ justlane ' + _spelt(command), 'name')}")
+        _run(command, folder)
 
 
 def _spelt(command: Sequence[str]) -> str:

@@ -45,7 +45,10 @@ def plain(text: str, style: str) -> str:
     return text
 
 
-_WANTED = {"colour": "auto"}
+_WANTED = {"colour": "auto", "plain": os.environ.get("JUSTLANE_PLAIN", "") not in ("", "0"), "pager": "auto"}
+_DRAWN = {"├": " ", "└": " ", "│": " ", "─": " ", "·": "-", "→": "->", "…": "..."}
+"""What is drawn rather than said, with what stands for it where it is read aloud."""
+_ALOUD = str.maketrans(_DRAWN)
 
 
 def colour(wanted: str) -> None:
@@ -53,8 +56,25 @@ def colour(wanted: str) -> None:
     _WANTED["colour"] = wanted
 
 
+def plainly() -> None:
+    """Without colours, lines, bars and progress, row after row: for screen readers."""
+    _WANTED["plain"] = True
+
+
+def is_plain() -> bool:
+    """Whether nothing is to be drawn."""
+    return bool(_WANTED["plain"])
+
+
+def pager(wanted: str) -> None:
+    """Long output through a pager where somebody looks (`auto`), or `never`."""
+    _WANTED["pager"] = wanted
+
+
 def has_colours(stream: Any) -> bool:
     """Whether what is written on a stream has colours (no-color.org)."""
+    if is_plain():
+        return False
     if _WANTED["colour"] != "auto":
         return _WANTED["colour"] == "always"
     return is_terminal(stream) and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
@@ -72,10 +92,10 @@ def look(*, err: bool = False) -> Look:
     """How text is to look on standard output, or on standard error."""
     stream = sys.stderr if err else sys.stdout
     if not is_terminal(stream):
-        return Look(_WIDTH_OF_FILES, paint if has_colours(stream) else plain)
+        return Look(_WIDTH_OF_FILES, paint if has_colours(stream) else plain, is_plain())
     from shutil import get_terminal_size
 
-    return Look(get_terminal_size().columns, paint if has_colours(stream) else plain)
+    return Look(get_terminal_size().columns, paint if has_colours(stream) else plain, is_plain())
 
 
 def write(text: str, *, err: bool = False) -> None:
@@ -86,13 +106,8 @@ def write(text: str, *, err: bool = False) -> None:
     stream = sys.stderr if err else sys.stdout
     if stream is None:
         return
-    pieces = without_secrets(text).split(_MARK)
-    shown = [visible_lines(pieces[0])]
-    for piece in pieces[1:]:
-        style, words = piece[:1], visible_lines(piece[1:])
-        shown.append(words if style == "_" else click.style(words, **_STYLES[_NUMBERS[int(style)]]))
     try:
-        stream.write("".join(shown))
+        stream.write(_seen(text))
         stream.flush()
     except BrokenPipeError:
         _to_nobody(stream)
@@ -101,6 +116,27 @@ def write(text: str, *, err: bool = False) -> None:
         if err or isinstance(error, ValueError) or error.errno == errno.EBADF:
             return
         raise StorageError(f"standard output cannot be written: {error.strerror}", "make room, then again") from error
+
+
+def _seen(text: str) -> str:
+    """Text as it leaves: without secrets and control characters, with colours of our own."""
+    pieces = without_secrets(text).split(_MARK)
+    shown = [visible_lines(pieces[0])]
+    for piece in pieces[1:]:
+        style, words = piece[:1], visible_lines(piece[1:])
+        shown.append(words if style == "_" else click.style(words, **_STYLES[_NUMBERS[int(style)]]))
+    return "".join(shown)
+
+
+def _is_long(text: str) -> bool:
+    """Whether somebody looks at a terminal on which not all of it can be seen at once."""
+    if _WANTED["pager"] == "never" or is_plain() or os.environ.get("TERM") == "dumb":
+        return False
+    if not (is_terminal(sys.stdout) and is_terminal(sys.stdin)):
+        return False
+    from shutil import get_terminal_size
+
+    return text.count("\n") >= get_terminal_size().lines
 
 
 def _to_nobody(stream: Any) -> None:
@@ -112,8 +148,17 @@ def _to_nobody(stream: Any) -> None:
 
 
 def show(kind: str, result: Any, form: str) -> None:
-    """Write a result to standard output in one of the formats."""
-    write(present(kind, result, form, look()))
+    """Write a result to standard output in one of the formats; through a pager if it is long and somebody looks."""
+    text = present(kind, result, form, look())
+    if form != "text":
+        write(text)
+        return
+    aloud = text.translate(_ALOUD) if is_plain() else text
+    if _is_long(aloud):
+        os.environ.setdefault("LESS", "-FRX")
+        click.echo_via_pager(_seen(aloud), color=True)
+    else:
+        write(aloud)
 
 
 def tell(text: str = "") -> None:

@@ -93,9 +93,12 @@ def in_names(people: Mapping[str, Rights], members: Mapping[str, Collection[str]
     return Named(groups, single)
 
 
-def lines_at(prepared: PlatformIndex, address: str) -> tuple[Source, ...]:
-    """The lines that have a say at a place, the nearest first; the habit's own where no binding has."""
-    found = tuple(dict.fromkeys(b.source for b in prepared.covering_bindings(address) if not b.built_in))
+def lines_at(prepared: PlatformIndex, address: str, to: str = "") -> tuple[Source, ...]:
+    """The lines that have a say at a place, those that name somebody first, then the nearest; the habit's own where no
+    binding has."""
+    own = [b for b in prepared.covering_bindings(address) if not b.built_in]
+    own.sort(key=lambda b: str(b.principal) != to)
+    found = tuple(dict.fromkeys(b.source for b in own))
     platform = prepared.platform
     return found or (platform.habits.lines.get("unbound", platform.source),)
 

@@ -104,6 +104,8 @@ class ProbeResult(Struct, frozen=True):
     looked: int = 0
     """Scopes whose lists and totals were looked at, as each person."""
     shown_wrongly: tuple[ShownWrongly, ...] = ()
+    untried: int = 0
+    """What was to be tried, and there is no trial of without harm."""
     unanswered: int = 0
     """Trials that somebody is to make by hand, and has not yet."""
     news: News | None = None
@@ -147,6 +149,8 @@ class Tried(Struct, frozen=True):
     differences: tuple[Difference, ...]
     looked: int
     shown_wrongly: tuple[ShownWrongly, ...]
+    untried: int = 0
+    """Trials that there are none of without harm."""
 
 
 Named = tuple[str, Question]
@@ -223,6 +227,7 @@ def summed_up(platform: str, chosen: Chosen, situations: Sequence[str], done: Se
         tuple(d for one in in_order for d in one.differences),
         sum(one.looked for one in in_order),
         tuple(s for one in in_order for s in one.shown_wrongly),
+        sum(one.untried for one in in_order),
     )
 
 
@@ -294,11 +299,13 @@ class _Person(Struct, frozen=True):
         can_become = connector.can_become(self.login)
         session = connector.sign_in(self.login, self.context) if can_become else None
         does: dict[Cell, bool] = {}
-        shown = None
+        shown, untried = None, 0
         if session:
             for cell in dict.fromkeys([*self.to_try, *suspicious]):
                 if (happened := session.attempt(cell[0], cell[2])) is not None:
                     does[cell] = happened
+                else:
+                    untried += 1
             shown = session.sees()
             session.close()
         wrongly = () if shown is None else _shown_wrongly(self.login, self.situation, sight, shown)
@@ -315,6 +322,7 @@ class _Person(Struct, frozen=True):
             tuple(self._differences(says, does)),
             len(shown or ()),
             tuple(wrongly),
+            untried,
         )
 
     def _differences(self, says: Mapping[Cell, bool | None], does: Mapping[Cell, bool]) -> Iterator[Difference]:

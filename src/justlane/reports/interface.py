@@ -20,6 +20,8 @@ class Look(Struct, frozen=True):
     """Columns of the terminal."""
     paint: Callable[[str, str], str]
     """Gives a piece of text a style: `yes`, `no`, `warn`, `name`, `head` or `dim`."""
+    spoken: bool = False
+    """Whether it is to be read aloud: row after row, and nothing drawn."""
 
 
 class Sheet(Struct, frozen=True):

@@ -50,6 +50,7 @@ def plain(result: ProbeResult) -> dict[str, Any]:
         if result.news
         else None,
         "differences": [_plain_difference(d) for d in result.differences],
+        "untried": result.untried,
         "unanswered": result.unanswered,
         "looked": result.looked,
         "shown_wrongly": [
@@ -180,18 +181,25 @@ def strength(result: ProbeResult) -> str:
         return f"{counted(result.unanswered, 'trial')} on the form without an answer: of these nothing is known."
     if not result.tried:
         return "Nothing was tried: what the platform really does may be otherwise than it says."
+    rests = ""
+    if result.untried:
+        count = counted(result.untried, "trial")
+        rests = f" Of {count} there is none without harm, so there it rests on the platform's own answer."
     if not result.everywhere:
         told = "Each stands for others of its kind"
-        return f"{told}: what the platform does for one person, or at one scope, alone is found with --everyone."
-    if any(known_by(proof) != "trying" for proof in result.proofs.values()):
-        told = "Everything was compared as everybody; what there is no harmless trial of rests on the platform's word"
-        return f"{told}, and where nobody could sign in, all of it does."
-    if not result.tried_all:
+        return f"{told}: what the platform does for one person, or at one scope, alone is found with --everyone.{rests}"
+    if not result.tried_all and result.tried + result.untried < result.asked - _out(result):
         share = f"{max(100 * result.tried // result.asked, 1)} %"
-        told = f"Everything was asked as everybody, and {share} of it tried"
-        return f"{told}: what the platform does elsewhere against its own answer is found with --thorough."
+        told = f"Everything was compared as everybody, and {share} of it tried"
+        return f"{told}: what the platform does elsewhere against its own answer is found with --thorough.{rests}"
     where = "in these situations" if len(result.situations) > 1 else "in this one situation"
-    return f"Everything was asked as everybody and tried as everybody who can sign in, {where}."
+    return f"Everything was compared as everybody and tried as everybody who can sign in, {where}.{rests}"
+
+
+def _out(result: ProbeResult) -> int:
+    """Cells of those as whom nothing was tried."""
+    cells = result.asked // max(result.people, 1)
+    return cells * (len(result.kept_out) + len(result.shut_out) + len(result.no_means))
 
 
 def _shown(result: ProbeResult) -> Iterator[Line]:

@@ -34,7 +34,7 @@ def table(sheet: Sheet, look: Look) -> str:
     rows = [[shown(str(value)) for value in row] for row in sheet.rows[:_MOST_ROWS]]
     left = len(sheet.rows) - len(rows)
     more = f"and {left:,} more rows: --format csv has them all\n" if left else ""
-    present = _drawn if _fits(sheet.columns, rows, look.width) else _listed
+    present = _drawn if _fits(sheet.columns, rows, look.width) and not look.spoken else _listed
     return present(sheet.columns, rows, look) + more
 
 

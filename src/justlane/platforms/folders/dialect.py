@@ -76,7 +76,7 @@ class FoldersDialect(Dialect):
             for to, rights in said.items():
                 name = f"{address} {to}"
                 lists[name] = {"place": address, "to": to, "rights": written(rights)}
-                lines["lists", name] = lines_at(prepared, address) if address != platform else every_line
+                lines["lists", name] = lines_at(prepared, address, to) if address != platform else every_line
                 if kind == FOLDER:
                     defaults[name] = dict(lists[name])
                     lines["defaults", name] = lines["lists", name]

@@ -54,7 +54,8 @@ class SubversionDialect(Dialect):
             for to, rights in _section(outcome, members).items():
                 name = f"{path_of(address)} {to}"
                 rules[name] = {"path": path_of(address), "to": to, "rights": rights}
-                lines["rules", name] = lines_at(prepared, address)
+                whom = f"group {to[1:]}" if to.startswith("@") else f"user {to}"
+                lines["rules", name] = lines_at(prepared, address, whom)
                 groups |= {to[1:]} if to.startswith("@") else set()
         held: Part = {name: {"members": sorted(members[name])} for name in sorted(groups)}
         return Declared({"groups": held, "rules": rules}, lines)

@@ -94,6 +94,7 @@ class Probe(TypedDict):
     proofs: dict[str, Proof]
     news: ProbeNews | None
     differences: list[Difference]
+    untried: int
     unanswered: int
     looked: int
     shown_wrongly: list[ShownWrongly]
