@@ -110,7 +110,7 @@ def run_standin(folder: str, port: int) -> None:
     from starlette.responses import JSONResponse
     from starlette.routing import Route
 
-    from justlane.cli.standing_in import nature_of
+    from justlane.cli.platforms.standing_in import nature_of
     from justlane.directories.interface import read_people
     from justlane.files.opening import open_estate
     from justlane.standin.server import StandIn
@@ -238,7 +238,7 @@ class Trial:
     def _steps(self, before: dict[str, Any]) -> Counter[tuple[str, str]]:
         """What a run without faults does."""
         from justlane.cli.circumstances import now
-        from justlane.platforms.aligning import plan
+        from justlane.platforms.alignment.aligning import plan
         from justlane.platforms.interface import Reading
 
         planned = plan(self.index, "pumphall", Reading("0", before), now())
@@ -277,10 +277,6 @@ class _Alive:
 
 @contextmanager
 def trial() -> Iterator[Trial]:
-    import justlane.cli.aligning
-    import justlane.platforms.aligning
-    import justlane.platforms.over_http.session
-    import justlane.platforms.taking_back  # noqa: F401
 
     with tempfile.TemporaryDirectory() as top:
         found = Trial(Path(top).resolve())

@@ -14,9 +14,9 @@ from justlane.model.errors import RefusedError, SecretError, StorageError
 from justlane.model.estate import SecretPlace
 from justlane.model.progress import Progress
 from justlane.outside.secrets import own
-from justlane.platforms import aligning
+from justlane.platforms.alignment import aligning
+from justlane.platforms.alignment.journal import Journal
 from justlane.platforms.interface import Entry, Reading, Step
-from justlane.platforms.journal import Journal
 from justlane.platforms.over_http.dialect import PARTS, declared_parts
 from tests.support import EstateTest
 

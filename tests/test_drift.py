@@ -12,9 +12,9 @@ from hypothesis import HealthCheck, given, settings
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
-from justlane.platforms import readings
-from justlane.platforms.aligning import plan
-from justlane.platforms.drifting import Kind, drift
+from justlane.platforms.alignment import readings
+from justlane.platforms.alignment.aligning import plan
+from justlane.platforms.alignment.drifting import Kind, drift
 from justlane.platforms.interface import Reading
 from justlane.platforms.over_http.dialect import declared_parts
 from tests.drawing import NOW, estates

@@ -19,7 +19,7 @@ from benchmarks.estates import Size, estate
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from justlane.cli.standing_in import nature_of
+from justlane.cli.platforms.standing_in import nature_of
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare, differences
 from justlane.engine.changes.effect import summed

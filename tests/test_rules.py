@@ -13,7 +13,7 @@ import yaml
 from jsonschema import Draft4Validator
 
 from justlane.files.reading.shapes import EstateFile
-from justlane.reports.rules import page, says
+from justlane.reports.checks.rules import page, says
 from justlane.rules.interface import RULES, rule
 from tests.support import EstateTest
 

@@ -25,7 +25,7 @@ from justlane.model import interruption, patterns, secrecy, showing
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
 from justlane.outside.limits import Limits, Watch
-from justlane.platforms.journal import Journal, who
+from justlane.platforms.alignment.journal import Journal, who
 from justlane.platforms.over_http.dialect import condition_of
 from tests.directory_server import answering
 from tests.oracle import like
@@ -863,9 +863,9 @@ class DoorTest(EstateTest):
         source = Path(__file__).parent.parent / "src" / "justlane"
         for pattern, doors in (
             (r"click\.echo|(?<![\w.])print\(|sys\.std(out|err)\.write", {"cli/terminal.py", "platforms/folders/trial.py"}),
-            (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/showing.py"}),
+            (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/platforms/showing.py"}),
             (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/revisions.py", "directories/ldap_session.py"}),
-            (r"\.read_(bytes|text)\(", {"cli/showing.py"}),
+            (r"\.read_(bytes|text)\(", {"cli/platforms/showing.py"}),
             (r"re\.escape|fnmatch|\.glob\(", {"files/in_place/renaming.py", "standin/ruling.py", "cli/starting.py"}),
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
             (r"permissions\(\)\.secrets", {"outside/secrets.py"}),

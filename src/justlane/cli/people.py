@@ -12,8 +12,8 @@ from msgspec.structs import replace
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
 from justlane.cli.grouping import OrderedGroup
+from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.terminal import say, show, tell, warn
-from justlane.cli.trusting import ask_person
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex

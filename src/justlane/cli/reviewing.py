@@ -12,9 +12,9 @@ from msgspec.structs import replace
 
 from justlane.cli import options
 from justlane.cli.circumstances import now
-from justlane.cli.drawing import write_file
 from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
+from justlane.cli.questions.drawing import write_file
 from justlane.cli.terminal import say, show, tell
 from justlane.directories.interface import read_people
 from justlane.files.disk.identity import who
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from justlane.files.loaded import Loaded
     from justlane.model.bindings import Binding
     from justlane.model.findings import Source
-    from justlane.reports.review_sheets import Returned, Row
+    from justlane.reports.checks.review_sheets import Returned, Row
 
 _MOST_TOLD = 20
 
@@ -60,7 +60,7 @@ def out(into: Path, owners: tuple[str, ...], form: str, folder: Path | None) -> 
 
     Ends with 0, or with 1 if nobody answers for something that is given.
     """
-    from justlane.reports import review_sheets
+    from justlane.reports.checks import review_sheets
 
     place = options.folder_of(folder)
     loaded, index = _loaded(place)
@@ -127,7 +127,7 @@ def _rows(index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]])
     """Every grant, with when its line was changed and what was found about that."""
     from justlane.engine.decision.deciding import Question
     from justlane.engine.surveys.review import grants
-    from justlane.reports.review_rows import said_of
+    from justlane.reports.checks.review_rows import said_of
 
     rows: list[tuple[Grant, Asked]] = []
     seen: set[str] = set()
@@ -159,7 +159,7 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
     """
     from justlane.engine.surveys.review import key_of
     from justlane.files.editing.carrying import carry_out
-    from justlane.reports.review_sheets import read
+    from justlane.reports.checks.review_sheets import read
 
     editing = begun(given)
     place = editing.draft.folder
@@ -195,7 +195,7 @@ def _removals(current: Mapping[str, list[Binding]], removed: set[str]) -> list[E
 
 def _content(path: Path) -> bytes:
     from justlane.files.disk.beneath import read_typed
-    from justlane.reports.review_sheets import MOST_BYTES
+    from justlane.reports.checks.review_sheets import MOST_BYTES
 
     try:
         return read_typed(path, MOST_BYTES)
@@ -205,7 +205,7 @@ def _content(path: Path) -> bytes:
 
 def _checked(place: Path, path: Path, found: Returned, person: str) -> Review:
     """The review with the answers of a sheet. UsageError that names everything that is wrong with it."""
-    from justlane.reports.review_sheets import altered
+    from justlane.reports.checks.review_sheets import altered
 
     known = review(place, found.review)
     asked = {one.key: one for one in known.asked}
@@ -287,7 +287,7 @@ def status(ctx: click.Context, folder: Path | None, form: str) -> None:
 
     Ends with 0 if nothing is outstanding, 1 otherwise.
     """
-    from justlane.reports.review_status import Standing, standing_of
+    from justlane.reports.checks.review_status import Standing, standing_of
 
     place = options.folder_of(folder)
     _, index = _loaded(place)

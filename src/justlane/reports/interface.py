@@ -51,46 +51,46 @@ class Presenter(Protocol):
 
 
 PRESENTERS = {
-    "Reply": "justlane.reports.answer",
-    "Administrators": "justlane.reports.administrators",
-    "Assignments": "justlane.reports.assignments",
-    "Beside": "justlane.reports.roles",
-    "Chart": "justlane.reports.charts",
-    "Checked": "justlane.reports.checked",
-    "Comparison": "justlane.reports.comparison",
-    "Conformance": "justlane.reports.conformance",
-    "Connectors": "justlane.reports.connectors",
-    "Drifts": "justlane.reports.drift",
-    "Edits": "justlane.reports.journal",
-    "Exported": "justlane.reports.exported",
-    "Fitting": "justlane.reports.roles",
-    "ForUser": "justlane.reports.for_user",
-    "Found": "justlane.reports.found_people",
-    "Glance": "justlane.reports.glance",
-    "Grid": "justlane.reports.grid",
-    "GroupSizes": "justlane.reports.group_sizes",
-    "Holders": "justlane.reports.holders",
-    "Offers": "justlane.reports.offers",
-    "OnePlace": "justlane.reports.one_place",
-    "OneRole": "justlane.reports.one_role",
-    "Overview": "justlane.reports.overview",
-    "Permissions": "justlane.reports.permissions",
-    "PeopleChanges": "justlane.reports.people_changes",
-    "Plan": "justlane.reports.plan",
-    "Portrait": "justlane.reports.one_person_or_group",
-    "Proposal": "justlane.reports.proposal",
-    "ProbeResult": "justlane.reports.probe",
-    "Pulled": "justlane.reports.pulled",
-    "Reach": "justlane.reports.reach",
-    "ReviewStatus": "justlane.reports.review_status",
-    "Roles": "justlane.reports.roles",
-    "Rules": "justlane.reports.rules",
-    "ScopeTree": "justlane.reports.scope_tree",
-    "Sight": "justlane.reports.sight",
-    "SideBySide": "justlane.reports.two_people",
-    "Tallies": "justlane.reports.tally",
-    "Wholeness": "justlane.reports.journal",
-    "Verdicts": "justlane.reports.verdicts",
+    "Reply": "justlane.reports.answers.answer",
+    "Administrators": "justlane.reports.surveys.administrators",
+    "Assignments": "justlane.reports.answers.assignments",
+    "Beside": "justlane.reports.surveys.roles",
+    "Chart": "justlane.reports.surveys.charts",
+    "Checked": "justlane.reports.checks.checked",
+    "Comparison": "justlane.reports.changes.comparison",
+    "Conformance": "justlane.reports.platforms.conformance",
+    "Connectors": "justlane.reports.platforms.connectors",
+    "Drifts": "justlane.reports.platforms.drift",
+    "Edits": "justlane.reports.changes.journal",
+    "Exported": "justlane.reports.surveys.exported",
+    "Fitting": "justlane.reports.surveys.roles",
+    "ForUser": "justlane.reports.answers.for_user",
+    "Found": "justlane.reports.people.found_people",
+    "Glance": "justlane.reports.surveys.glance",
+    "Grid": "justlane.reports.surveys.grid",
+    "GroupSizes": "justlane.reports.people.group_sizes",
+    "Holders": "justlane.reports.answers.holders",
+    "Offers": "justlane.reports.answers.offers",
+    "OnePlace": "justlane.reports.answers.one_place",
+    "OneRole": "justlane.reports.answers.one_role",
+    "Overview": "justlane.reports.people.overview",
+    "Permissions": "justlane.reports.platforms.permissions",
+    "PeopleChanges": "justlane.reports.people.people_changes",
+    "Plan": "justlane.reports.platforms.plan",
+    "Portrait": "justlane.reports.people.one_person_or_group",
+    "Proposal": "justlane.reports.changes.proposal",
+    "ProbeResult": "justlane.reports.platforms.probe",
+    "Pulled": "justlane.reports.people.pulled",
+    "Reach": "justlane.reports.answers.reach",
+    "ReviewStatus": "justlane.reports.checks.review_status",
+    "Roles": "justlane.reports.surveys.roles",
+    "Rules": "justlane.reports.checks.rules",
+    "ScopeTree": "justlane.reports.surveys.scope_tree",
+    "Sight": "justlane.reports.answers.sight",
+    "SideBySide": "justlane.reports.answers.two_people",
+    "Tallies": "justlane.reports.surveys.tally",
+    "Wholeness": "justlane.reports.changes.journal",
+    "Verdicts": "justlane.reports.checks.verdicts",
 }
 """Kind of result -> the module that presents it."""
 
@@ -123,7 +123,7 @@ def _csv(kind: str, result: Any, look: Look) -> str:
 
 
 def _junit(kind: str, result: Any, look: Look) -> str:
-    from justlane.reports import junit
+    from justlane.reports.checks import junit
 
     return junit.DOCUMENTS[kind](result)
 
@@ -131,7 +131,7 @@ def _junit(kind: str, result: Any, look: Look) -> str:
 def _sarif(kind: str, result: Any, look: Look) -> str:
     import json
 
-    from justlane.reports import sarif
+    from justlane.reports.checks import sarif
 
     return json_visible(json.dumps(sarif.document(result), indent=2, ensure_ascii=False)) + "\n"
 

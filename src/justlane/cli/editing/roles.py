@@ -11,7 +11,7 @@ import click
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
 from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
-from justlane.cli.looking import role
+from justlane.cli.questions.looking import role
 from justlane.cli.terminal import look, show, write
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.decision.deciding import Question
@@ -247,7 +247,7 @@ def role_list(
     Ends with 0, or with 1 if no role is like that.
     """
     from justlane.engine.surveys.roles import roles_of
-    from justlane.reports.roles import ladder as as_ladder
+    from justlane.reports.surveys.roles import ladder as as_ladder
 
     index = options.indexed(folder)
     platforms = [options.known_platform(index.estate, platform)] if platform else list(index.estate.platforms)

@@ -12,8 +12,8 @@ from justlane.cli import options
 from justlane.cli.arguments import optional_scope_argument, platform_argument, scope_argument
 from justlane.cli.editing.settling import because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
+from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.terminal import say, show
-from justlane.cli.trusting import ask_person
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits

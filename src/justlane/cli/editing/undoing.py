@@ -71,7 +71,7 @@ def show_edits(folder: Path | None, form: str, **given: str | None) -> None:
       justlane journal show
       justlane journal show --about "group contractors" --since 2026-11-01
     """
-    from justlane.reports.journal import Edits
+    from justlane.reports.changes.journal import Edits
 
     edits = Journal(options.folder_of(folder)).edits()
     undone = {note.undoes: note.number for note in edits if note.undoes}
@@ -98,7 +98,7 @@ def check_edits(ctx: click.Context, folder: Path | None, form: str) -> None:
 
     Ends with 0 if it is, 1 if a line was changed, taken out or cannot be read.
     """
-    from justlane.reports.journal import Wholeness
+    from justlane.reports.changes.journal import Wholeness
 
     kept = list(Journal(options.folder_of(folder)).kept())
     broken = tuple((line.number, line.note is not None) for line in kept if not line.bound)

@@ -111,18 +111,21 @@ class FoldersDialect(Dialect):
             here, middle = reading.part(part), between.part(part)
             for name in dict.fromkeys((*here, *middle)):
                 if here.get(name) != middle.get(name) and middle != after.part(part):
-                    first.append(Step(part, name, here.get(name), middle.get(name)))
+                    first.append(self._step(part, name, here.get(name), middle.get(name)))
         now = reading.changed((s.part, s.name, s.after) for s in first)
         rest = [
             replace(s, before=now.part(s.part).get(s.name)) for s in steps if now.part(s.part).get(s.name) != s.after
         ]
         names = {(s.part, s.name) for s in steps}
         rest += [
-            Step(s.part, s.name, s.after, after.part(s.part).get(s.name))
+            self._step(s.part, s.name, s.after, after.part(s.part).get(s.name))
             for s in first
             if (s.part, s.name) not in names and s.after != after.part(s.part).get(s.name)
         ]
         return (*_by_place(first), *_by_place(rest))
+
+    def _step(self, part: str, name: str, before: Entry | None, after: Entry | None) -> Step:
+        return Step(part, name, before, after, self.words(part, name, after or before or {}))
 
     def example_places(self) -> dict[str, str]:
         """Folders and files."""
@@ -204,6 +207,8 @@ def _between(before: Reading, after: Reading) -> Reading:
     for place in dict.fromkeys((*was, *will)):
         both = {}
         for login in _people((was.get(place, {}), will.get(place, {})), members):
+            if f"owner {login}" in was.get(place, {}):
+                continue  # an owner has what the owner's entry says, whoever else is named
             held = [frozenset(_weighed(login, side.get(place, {}), members)) - {"-"} for side in (was, will)]
             if held[0] & held[1]:
                 both[login] = held[0] & held[1]
@@ -221,7 +226,7 @@ def _people(sides: Sequence[Mapping[str, str]], members: Mapping[str, set[str]])
     found: set[str] = set()
     for to in (to for said in sides for to in said):
         kind, _, name = to.partition(" ")
-        found |= members.get(name, set()) if kind == "group" else {name} if kind in ("user", "owner") else set()
+        found |= members.get(name, set()) if kind == "group" else {name} if kind == "user" else set()
     return sorted(found)
 
 

@@ -20,8 +20,8 @@ from justlane.model.errors import NonsenseError, PlatformRefusedError, RefusedEr
 from justlane.model.estate import Platform
 from justlane.model.names import counted
 from justlane.model.showing import cell, visible
+from justlane.platforms.alignment.order import weighs_plainly
 from justlane.platforms.interface import Entry, Reading, Shown, Step
-from justlane.platforms.order import weighs_plainly
 from justlane.platforms.over_http.dialect import identifier
 from justlane.platforms.sheet.export import reading_of
 

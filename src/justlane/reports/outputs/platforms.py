@@ -67,6 +67,7 @@ class Coverage(TypedDict):
 
 
 class Proof(TypedDict):
+    action: str
     asked: int
     tried: int
     known_by: Literal["trying", "asking", "nothing"]
@@ -91,7 +92,7 @@ class Probe(TypedDict):
     shut_out: list[str]
     no_means: list[str]
     situations: list[str]
-    proofs: dict[str, Proof]
+    proofs: list[Proof]
     news: ProbeNews | None
     differences: list[Difference]
     untried: int

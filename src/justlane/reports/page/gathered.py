@@ -21,8 +21,8 @@ from justlane.model.bindings import Binding
 from justlane.model.estate import Platform
 from justlane.model.names import counted, some_of
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
-from justlane.reports.checked import Checked
-from justlane.reports.conditions import condition_text
+from justlane.reports.answers.conditions import condition_text
+from justlane.reports.checks.checked import Checked
 from justlane.reports.page.habits_in_words import in_words
 
 _MOST_GLANCE = 60

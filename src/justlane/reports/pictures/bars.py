@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from justlane.reports.charts import Chart
 from justlane.reports.pictures.paper import BLUE, INK, ORANGE, SKY, figure, plain_text, short_name
+from justlane.reports.surveys.charts import Chart
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -9,8 +9,8 @@ from justlane.engine.surveys.glance import Field, Glance, Much
 from justlane.engine.surveys.grid import Grid
 from justlane.model.circumstances import Outcome
 from justlane.model.names import counted
-from justlane.reports.grid import heading
 from justlane.reports.pictures.paper import BLUE, GREY, INK, ORANGE, SKY, figure, plain_text, short_name
+from justlane.reports.surveys.grid import heading
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

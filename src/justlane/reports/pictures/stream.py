@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from justlane.model.names import counted
-from justlane.reports.charts import Chart
 from justlane.reports.pictures.paper import BLUE, GREY, INK, ORANGE, SKY, figure, plain_text, short_name
+from justlane.reports.surveys.charts import Chart
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

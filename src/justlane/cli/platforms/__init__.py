@@ -1,0 +1,1 @@
+"""The commands that reach platforms, and the demo."""

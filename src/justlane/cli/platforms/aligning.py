@@ -1,0 +1,163 @@
+"""`align`: make a platform match what is declared."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from justlane.cli import arguments, options
+from justlane.cli.circumstances import now
+from justlane.cli.platforms.trusting import ask_person
+from justlane.cli.progress import TerminalProgress
+from justlane.cli.terminal import answer_to, look, may_ask, say, show
+from justlane.engine.facts.index import EstateIndex
+from justlane.model.errors import InterruptedRunError, RefusedError
+from justlane.reports.interface import present
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from justlane.model.estate import Platform
+    from justlane.platforms.alignment.aligning import Plan
+    from justlane.platforms.alignment.journal import Journal
+    from justlane.platforms.interface import Reading
+
+
+@click.command()
+@arguments.platform_argument
+@options.estate_option
+@options.format_option("text", "json", "csv")
+@click.option("--dry-run", is_flag=True, help="Show what would change, change nothing.")
+@click.option("--yes", is_flag=True, help="Do not ask: make the changes.")
+@click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
+@click.option(
+    "--most-removals",
+    type=click.IntRange(0),
+    default=100,
+    show_default=True,
+    help="Refuse to take away more than this: cells, memberships, accounts and entries together.",
+)
+@click.option("--undo", "undone", is_flag=False, flag_value="", default=None, metavar="[RUN]", help="Take a run back.")
+@click.option("--even-so", default="", metavar="REASON", help="Although it takes administration away.")
+@click.option("--acting-as", default="", metavar="USER", help="Who you are in the directory.")
+@click.pass_context
+def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
+    """Make PLATFORM match what is declared.
+
+    Reads what it holds, shows exactly what would change, asks, and does it. Every change is written to the journal
+    before it is sent. Stopped half-way, it can simply be run again. With --undo what the last run changed (or the one
+    named) is brought back, as a plan of its own with its effect.
+
+    A plan that would leave nobody who administers the platform, or take administration from you, is refused.
+
+    \b
+    Examples:
+      justlane align fieldnet --dry-run
+      justlane align fieldnet --undo
+
+    Ends with 0 if nothing is left to do, 1 if there are differences and they stay.
+    """
+    from justlane.platforms.alignment import aligning
+    from justlane.platforms.alignment.journal import Journal
+    from justlane.platforms.interface import connect, dialect_of
+
+    estate, place = options.opened(given["folder"]), options.folder_of(given["folder"])
+    index = EstateIndex(estate)
+    aligning.refuse_beyond(index, options.known_platform(estate, platform))
+    connector = connect(estate.platforms[options.known_platform(estate, platform)], place, ask_person)
+    journal = Journal(place, platform)
+    try:
+        _tell_unfinished(journal, platform)
+        reading = connector.read()
+        planned = _planned(index, platform, reading, journal, given["undone"])
+        show("Plan", planned, given["form"])
+        if not planned.steps and not given["dry_run"] and dialect_of(estate.platforms[platform]).by_people:
+            _all_done(place, platform)
+        if given["dry_run"] or not planned.steps:
+            ctx.exit(1 if planned.differs or planned.unjudged else 0)
+        aligning.refuse_too_many_removals(planned, given["most_removals"])
+        by_people = dialect_of(estate.platforms[platform]).by_people
+        if not given["even_so"]:
+            _refuse_lockout(index, platform, planned, reading, given["acting_as"])
+        if not given["yes"] and not _consent(len(planned.steps)):
+            say("nothing was changed")
+            ctx.exit(1)
+        if by_people:
+            _to_paper(ctx, place, estate.platforms[platform], planned, given["because"])
+        why = " ".join(part for part in (given["because"], given["even_so"]) if part)
+        aligning.carry_out(planned, connector, journal, why, TerminalProgress())
+        left = aligning.plan(index, platform, connector.read(), now())
+    except KeyboardInterrupt:
+        raise InterruptedRunError(
+            f"stopped; what was done on {platform} is in the journal", "run align again to do the rest"
+        ) from None
+    finally:
+        connector.close()
+    _conclude(ctx, platform, planned, left, undone=given["undone"] is not None)
+
+
+def _tell_unfinished(journal: Journal, platform: str) -> None:
+    if (note := journal.unfinished()) is not None:
+        stopped = f"stopped at change {note.step} of {note.of}"
+        say(f"the last align of {platform} ({note.who}, {note.when}) {stopped}; this is what is left")
+
+
+def _planned(index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None) -> Plan:
+    """What is to be done: what is declared, or what was there before a run."""
+    from justlane.platforms.alignment import aligning
+    from justlane.platforms.alignment.taking_back import undoing
+
+    if undone is None:
+        return aligning.plan(index, platform, reading, now())
+    return undoing(index, platform, reading, journal.done_in(undone), now())
+
+
+def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: Reading, acting: str) -> None:
+    from justlane.files.disk.identity import who
+    from justlane.files.saving.proposing import acting_person
+    from justlane.platforms.alignment.taking_back import refuse_lockout
+
+    if acting:
+        options.known_user(index.estate, acting)
+    refuse_lockout(index, platform, planned, reading, acting_person(index, acting, who()), now())
+
+
+def _all_done(place: Path, platform: str) -> None:
+    from justlane.platforms.sheet.handing_out import settle
+
+    for line in settle(place, platform):
+        say(line)
+
+
+def _to_paper(ctx: click.Context, place: Path, platform: Platform, planned: Plan, why: str) -> None:
+    """Write the sheet; what was on the one before and is not needed any more has been done."""
+    from justlane.platforms.sheet import handing_out
+
+    told = handing_out.hand_out(place, platform, planned, why, now())
+    for line in told.said:
+        say(line)
+    ctx.exit(1)
+
+
+def _conclude(ctx: click.Context, platform: str, planned: Plan, left: Plan, *, undone: bool) -> None:
+    count = f"{len(planned.steps)} change{'s' * (len(planned.steps) != 1)}"
+    if undone:
+        say(f"{platform} holds again what it held before ({count})")
+        ctx.exit(0)
+    if left.differs or left.unjudged:
+        say(present("Plan", left, "text", look(err=True)).rstrip())
+        took = "took the changes, and still differs" if left.steps else "took the changes; the rest is for you"
+        say(f"{platform} {took}")
+    else:
+        say(f"{platform} now holds what is declared ({count})")
+    ctx.exit(1 if left.differs or left.unjudged else 0)
+
+
+def _consent(count: int) -> bool:
+    """Ask; where nobody can be asked, refuse."""
+    if not may_ask():
+        raise RefusedError(
+            "changes need consent, and there is nobody to ask here", "look at them with --dry-run, then use --yes"
+        )
+    return answer_to(f"make {count} change{'s' * (count != 1)}? [y/N]").lower() in ("y", "yes")

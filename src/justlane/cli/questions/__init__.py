@@ -1,0 +1,1 @@
+"""The commands that ask an estate."""

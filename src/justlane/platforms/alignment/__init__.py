@@ -1,0 +1,1 @@
+"""What has to change on a platform, in which order, and back; how it differs."""

@@ -1,0 +1,73 @@
+"""Taking a run of align back, as a plan of its own; and what a plan must not do to whoever administers a platform."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.surveys.administrators import Administrators, administrators
+from justlane.model.errors import RefusedError
+from justlane.platforms.alignment.aligning import Plan, compare_states, counted_plan
+from justlane.platforms.alignment.journal import Note
+from justlane.platforms.interface import Entry, Reading, Step, dialect_of
+
+
+def undoing(index: EstateIndex, platform: str, reading: Reading, done: Sequence[Note], moment: datetime) -> Plan:
+    """The steps that bring back what a run changed, the last one first, with all that they do.
+
+    RefusedError if something that the run changed is another way since.
+    """
+    dialect = dialect_of(index.estate.platforms[platform])
+    steps: list[Step] = []
+    for (part, name), (before, after) in reversed(_changes(done).items()):
+        held = reading.part(part).get(name)
+        if held == before:
+            continue  # somebody took it back already
+        if held != after:
+            message = f"{part} {name} of {platform} was changed since, so it cannot be taken back"
+            raise RefusedError(message, f"see what it is now: justlane drift {platform}; nothing was changed")
+        steps.append(Step(part, name, held, before, dialect.words(part, name, held or before or {})))
+    if not steps:
+        return Plan(platform, reading.revision, ())
+    changes = compare_states(index, platform, ("held", reading), ("before", _after(reading, steps)), moment)
+    return counted_plan(index, platform, reading, steps, changes)
+
+
+def _changes(done: Sequence[Note]) -> dict[tuple[str, str], tuple[Entry | None, Entry | None]]:
+    """What each thing was before the first of its changes and after the last."""
+    found: dict[tuple[str, str], tuple[Entry | None, Entry | None]] = {}
+    for note in done:
+        key = (note.part, note.name)
+        found[key] = (found[key][0] if key in found else note.before, note.after)
+    return {key: (before, after) for key, (before, after) in found.items() if before != after}
+
+
+def refuse_lockout(
+    index: EstateIndex, platform: str, planned: Plan, reading: Reading, acting: str | None, moment: datetime
+) -> None:
+    """RefusedError if a plan would leave nobody who administers the platform fully, or take from whoever acts some of
+    the administration that they hold there."""
+    if not index.platform(platform).platform.administration or not planned.steps:
+        return
+    dialect = dialect_of(index.estate.platforms[platform])
+    was, now = (
+        administrators(EstateIndex(dialect.as_read(index, platform, some)), platform, Question(moment))
+        for some in (reading, _after(reading, planned.steps))
+    )
+    if was.full and not now.full:
+        hint = "declare who does, or if it is right all the same: --even-so REASON"
+        raise RefusedError(f"nobody would be left who administers {platform} fully; nothing was changed", hint)
+    if acting and _rank(was, acting) > _rank(now, acting):
+        hint = "let somebody else do it, or if it is right all the same: --even-so REASON"
+        raise RefusedError(f"you, {acting}, would administer less of {platform} than now; nothing was changed", hint)
+
+
+def _after(reading: Reading, steps: Sequence[Step]) -> Reading:
+    """What a platform holds once some steps are done."""
+    return reading.changed((step.part, step.name, step.after) for step in steps)
+
+
+def _rank(found: Administrators, login: str) -> int:
+    return 2 if login in found.full else 1 if login in found.limited else 0

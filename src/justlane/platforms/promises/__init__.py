@@ -1,0 +1,1 @@
+"""What every connector promises, tried on drawn estates and on real platforms."""

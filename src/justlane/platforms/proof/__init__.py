@@ -1,0 +1,1 @@
+"""Trying as the people: as whom, where, and what was found before."""

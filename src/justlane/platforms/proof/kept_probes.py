@@ -1,0 +1,125 @@
+"""Probes that were kept: one that was stopped goes on where it was, and the next one can say what is new.
+
+In `probes/PLATFORM` of the estate, closed to others: what is under way, a line of JSON a person, and the last result.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from justlane.files.disk.beneath import CLOSED, is_file, read
+from justlane.files.disk.storing import append_durably, lines_of, write_atomically
+from justlane.model.errors import StorageError
+from justlane.platforms.proof.choosing import Chosen
+from justlane.platforms.proof.probing import Difference, Named, News, ProbeResult, Tried, context_of
+
+FOLDER = "probes"
+
+
+class Earlier(msgspec.Struct, frozen=True):
+    """The last result, as far as the next one is compared with it."""
+
+    when: str
+    """UTC, ISO 8601."""
+    differences: tuple[Difference, ...]
+    kept_out: tuple[str, ...] = ()
+    let_in: tuple[str, ...] = ()
+
+
+class _Mark(msgspec.Struct, frozen=True):
+    """The first line of what is under way: of which probe it is."""
+
+    of: str
+    seed: int
+
+
+class UnderWay:
+    """A probe that is under way, or was when it stopped."""
+
+    def __init__(self, folder: Path, platform: str, chosen: Chosen, named: Sequence[Named], about: str) -> None:
+        """`about` says all else that must be the same for going on: the estate, how much is tried."""
+        self._folder, self._name = folder, f"{FOLDER}/{platform}/under-way.jsonl"
+        contexts = [{k: v for k, v in context_of(q).items() if k != "time"} for _, q in named]
+        told = msgspec.json.encode([chosen.people, chosen.scopes, [n for n, _ in named], contexts, about])
+        self._mark = _Mark(hashlib.blake2b(told, digest_size=12).hexdigest(), chosen.coverage.seed)
+
+    def known(self) -> Mapping[tuple[str, str], Tried]:
+        """What is known of it already; nothing if the one under way was another one."""
+        lines = lines_of(self._folder, self._name)
+        if _mark_of(lines) != self._mark:
+            return {}
+        found: dict[tuple[str, str], Tried] = {}
+        for line in lines[1:]:
+            try:
+                tried = msgspec.json.decode(line, type=Tried)
+            except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+                continue  # a line that was being written when the power went
+            found[tried.login, tried.situation] = tried
+        return found
+
+    def begin(self) -> None:
+        """Start afresh."""
+        keep_closed(self._folder)
+        write_atomically(self._folder, self._name, msgspec.json.encode(self._mark) + b"\n", CLOSED)
+
+    def add(self, tried: Tried) -> None:
+        """Keep what came of one person."""
+        append_durably(self._folder, self._name, msgspec.json.encode(tried))
+
+    def end(self) -> None:
+        """It is done: nothing is left to go on with."""
+        write_atomically(self._folder, self._name, b"", CLOSED)
+
+
+def seed_under_way(folder: Path, platform: str) -> int | None:
+    """The seed of a probe that was stopped; None if none was."""
+    mark = _mark_of(lines_of(folder, f"{FOLDER}/{platform}/under-way.jsonl"))
+    return mark.seed if mark else None
+
+
+def _mark_of(lines: Sequence[bytes]) -> _Mark | None:
+    try:
+        return msgspec.json.decode(lines[0], type=_Mark) if lines and lines[0] else None
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return None
+
+
+def keep_closed(folder: Path) -> None:
+    """Keep what is kept here out of git."""
+    if not is_file(folder, f"{FOLDER}/.gitignore"):
+        write_atomically(folder, f"{FOLDER}/.gitignore", b"*\n", CLOSED)
+
+
+def news(folder: Path, result: ProbeResult) -> News | None:
+    """What is new beside the last result of the platform; None if there was none."""
+    name = _last(result.platform)
+    if not is_file(folder, name):
+        return None
+    try:
+        earlier = msgspec.json.decode(read(folder, name), type=Earlier)
+    except (OSError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise StorageError(f"{name} cannot be read: {error}", "take it out; a new one is kept") from error
+    was, now = set(map(_same, earlier.differences)), set(map(_same, result.differences))
+    new = tuple(d for d in result.differences if _same(d) not in was)
+    return News(earlier.when, new, tuple(d for d in earlier.differences if _same(d) not in now))
+
+
+def keep(folder: Path, result: ProbeResult, moment: datetime) -> None:
+    """Keep a result for the next one."""
+    keep_closed(folder)
+    when = moment.astimezone(UTC).isoformat(timespec="seconds")
+    earlier = Earlier(when, result.differences, result.kept_out, result.let_in)
+    write_atomically(folder, _last(result.platform), msgspec.json.encode(earlier), CLOSED)
+
+
+def _same(d: Difference) -> tuple[str, str, str, bool, str]:
+    return (d.user, d.action, d.scope, d.declared, d.situation)
+
+
+def _last(platform: str) -> str:
+    return f"{FOLDER}/{platform}/last.json"

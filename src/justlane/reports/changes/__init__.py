@@ -1,0 +1,1 @@
+"""What an edit, a revision or a run changes."""

@@ -1,0 +1,169 @@
+"""An edit before it is saved: the lines that change, who gains and loses what, and what speaks against it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from justlane.engine.changes.comparison import Alike, CellChange
+from justlane.files.editing.draft import Changed, Hunk
+from justlane.files.saving.proposing import Proposal
+from justlane.model.findings import Source
+from justlane.model.names import counted
+from justlane.reports.changes import comparison
+from justlane.reports.changes.edits import plain_effect
+from justlane.reports.checks.findings import plain_findings
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, Span, line, render
+
+_MOST_LINES = 60
+_MOST_GROUPS = 20
+_MOST_NAMES = 6
+_MOST_PLACES = 3
+
+
+def _group(group: Alike) -> Iterator[Line]:
+    """People who change alike; actions that change at the same places on one line."""
+    more = f" and {len(group.users) - _MOST_NAMES} more" if len(group.users) > _MOST_NAMES else ""
+    each = f"{len(group.users)} people, each " if len(group.users) > 1 else ""
+    yield line(
+        (", ".join(group.users[:_MOST_NAMES]) + more, "name"),
+        (f"  ({each}{group.gained} gained, {group.lost} lost)", "dim"),
+        hanging="  ",
+    )
+    by_action: dict[tuple[object, ...], list[CellChange]] = {}
+    for change in group.changes:
+        by_action.setdefault((change.action, change.before, change.after), []).append(change)
+    alike: dict[tuple[object, ...], list[list[CellChange]]] = {}
+    for (_, *when), changes in by_action.items():
+        alike.setdefault((tuple(change.scope for change in changes), *when), []).append(changes)
+    for together in alike.values():
+        places = [change.scope for change in together[0]]
+        yield line(*_together([changes[0] for changes in together], places), hanging=" " * 10)
+
+
+def _together(changes: list[CellChange], places: list[str]) -> Iterator[Span | str]:
+    one = changes[0]
+    if one.gains != one.loses:
+        yield ("  gains   ", "yes") if one.gains else ("  loses   ", "no")
+    else:
+        yield "  moves   ", "warn"
+    for number, change in enumerate(changes):
+        yield ", " if number else ""
+        yield change.action, "head"
+        yield (" (sensitive)", "warn") if change.sensitive else ""
+    left = len(places) - _MOST_PLACES
+    more = f" and {left} more place{'s' * (left > 1)}" if left > 0 else ""
+    yield f" at {', '.join(places[:_MOST_PLACES])}{more}"
+    if one.before or one.after:
+        yield f": before, {comparison.said(one.before)}; now, {comparison.said(one.after)}"
+
+
+def plain(result: Proposal) -> dict[str, Any]:
+    """The edit as JSON values."""
+    return {
+        "command": result.command,
+        "changes": [_plain_file(change) for change in result.changes],
+        "effect": plain_effect(result.effect),
+        "groups": None if result.groups is None else [comparison.plain_group(group) for group in result.groups],
+        "remarks": [{"kind": r.kind, "message": r.message, "source": _address(r.source)} for r in result.remarks],
+        "refusals": [{"kind": r.kind, "message": r.message} for r in result.refusals],
+        "warnings": plain_findings(result.warnings),
+    }
+
+
+def _plain_file(change: Changed) -> dict[str, Any]:
+    return {"file": change.file, "lines": [plain_hunk(hunk) for hunk in change.hunks]}
+
+
+def plain_hunk(hunk: Hunk) -> dict[str, Any]:
+    """Lines that stand in the place of others, as JSON values."""
+    return {"line": hunk.line, "old": bare(hunk.old), "new": bare(hunk.new)}
+
+
+def bare(lines: tuple[str, ...]) -> list[str]:
+    """Lines without their ends."""
+    return [text.rstrip("\r\n") for text in lines]
+
+
+def _address(source: Source | None) -> str | None:
+    return source.line_address if source else None
+
+
+def sheet(result: Proposal) -> Sheet:
+    """One row for each action that people gain or lose."""
+    rows = [
+        (what, moved.action, "yes" if moved.sensitive else "no", moved.people, moved.cells)
+        for what, some in (("gains", result.effect.gains), ("loses", result.effect.losses))
+        for moved in some
+    ]
+    return Sheet(("change", "action", "sensitive", "people", "cells"), rows)
+
+
+def text(result: Proposal, look: Look) -> str:
+    """The edit for a person."""
+    return render(_lines(result), look)
+
+
+def _lines(result: Proposal) -> Iterator[Line]:
+    if not result.changes:
+        yield line(("nothing to change", "yes"), "  the files say so already")
+    for change in result.changes:
+        yield from _file(change)
+    if result.changes:
+        yield line()
+        yield from _effect(result)
+    for remark in result.remarks:
+        told = f" ({remark.source.line_address})" if remark.source else ""
+        yield line(("note     ", "head"), remark.message + told, hanging=" " * 9)
+    for finding in result.warnings:
+        yield line(("warning  ", "warn"), f"{finding.source.line_address}: {finding.message}", hanging=" " * 9)
+    for refusal in result.refusals:
+        yield line(("against  ", "no"), refusal.message, hanging=" " * 9)
+
+
+def _file(change: Changed) -> Iterator[Line]:
+    yield line((change.file, "name"))
+    moved = left = 0
+    for hunk in change.hunks:
+        for number, said in enumerate(bare(hunk.old), hunk.line):
+            left += 1
+            if left <= _MOST_LINES:
+                yield line((f"{number:>5} - ", "no"), said, hanging=" " * 12)
+        for number, said in enumerate(bare(hunk.new), hunk.line + moved):
+            left += 1
+            if left <= _MOST_LINES:
+                yield line((f"{number:>5} + ", "yes"), said, hanging=" " * 12)
+        moved += len(hunk.new) - len(hunk.old)
+    if left > _MOST_LINES:
+        yield line((f"      … and {counted(left - _MOST_LINES, 'line')} more", "dim"))
+
+
+def _effect(result: Proposal) -> Iterator[Line]:
+    effect = result.effect
+    if not effect.people:
+        yield line(("effect   ", "head"), "nobody gains or loses anything")
+        return
+    yield line(
+        ("effect   ", "head"),
+        f"for {counted(effect.people, 'person', 'people')}: ",
+        (f"{counted(effect.gained, 'cell')} gained", "yes" if effect.gained else "dim"),
+        ", ",
+        (f"{effect.lost:,} lost", "no" if effect.lost else "dim"),
+    )
+    if result.groups is not None:
+        for group in result.groups[:_MOST_GROUPS]:
+            yield from _group(group)
+        left = result.groups[_MOST_GROUPS:]
+        if left:
+            people = counted(sum(len(group.users) for group in left), "person", "people")
+            yield line((f"  … and {people} more in {len(left)} ways; --format json has all", "dim"))
+        return
+    for mark, style, some in (("gains", "yes", effect.gains), ("loses", "no", effect.losses)):
+        for moved in some:
+            yield line(
+                (f"  {mark}   ", style),
+                (moved.action, "head"),
+                (" (sensitive)", "warn") if moved.sensitive else "",
+                f"  {counted(moved.people, 'person', 'people')}, {counted(moved.cells, 'cell')}",
+            )

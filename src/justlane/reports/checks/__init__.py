@@ -1,0 +1,1 @@
+"""What is wrong, what holds, what owners say."""

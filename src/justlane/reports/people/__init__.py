@@ -1,0 +1,1 @@
+"""Who is there, and what changed about them."""

@@ -1,0 +1,43 @@
+"""What a pull of the people did."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from justlane.directories.pulling import Pulled
+from justlane.model.names import counted
+from justlane.reports.checks import findings
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import line, render
+from justlane.reports.people import overview
+
+
+def plain(result: Pulled) -> dict[str, Any]:
+    """The pull as JSON values."""
+    return {
+        **overview.plain_snapshot(result.snapshot),
+        "users": result.users,
+        "groups": result.groups,
+        "memberships": result.memberships,
+        "before": result.before or None,
+        "findings": findings.plain_findings(result.findings),
+    }
+
+
+def sheet(result: Pulled) -> Sheet:
+    """One row for each directory."""
+    rows = [(s.name, s.kind, s.where, s.users, s.groups) for s in result.snapshot.sources]
+    return Sheet(overview.COLUMNS, rows)
+
+
+def text(result: Pulled, look: Look) -> str:
+    """The pull for a person."""
+    from justlane.reports.tables import table
+
+    sizes = {"user": result.users, "group": result.groups, "membership": result.memberships}
+    counts = ", ".join(counted(size, what) for what, size in sizes.items())
+    head = line((result.snapshot.name, "head"), f"  {counts}", hanging="  ")
+    then = "`justlane people changes` shows what changed" if result.before else "`justlane people show` looks at it"
+    told = findings.listed(result.findings, look)
+    warnings = told + "\n" if told else ""
+    return warnings + render([head, line()], look) + table(sheet(result), look) + render([line(), line(then)], look)

@@ -1,0 +1,1 @@
+"""What platforms hold, need and do."""

@@ -1,0 +1,105 @@
+"""Where platforms differ from what is declared, and what each difference means for whom."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from justlane.model.names import counted, some_of
+from justlane.platforms.alignment.drifting import Drift, Drifted, Kind, Meaning
+from justlane.reports.interface import Look, Sheet
+from justlane.reports.layout import Line, line, render
+from justlane.reports.platforms.plan import said_of
+
+Drifts = tuple[Drift, ...]
+_STYLES = {Kind.ADDED: "no", Kind.MISSING: "warn", Kind.CHANGED: "warn"}
+_MOST_NAMED, _MOST_SHOWN = 4, 200
+
+
+def plain(result: Drifts) -> list[dict[str, Any]]:
+    """The differences as JSON values."""
+    return [
+        {
+            "platform": one.platform,
+            "against": one.against,
+            "all": _plain(one.all),
+            "unjudged": list(one.unjudged),
+            "differences": [
+                {
+                    "difference": d.kind.value,
+                    "part": d.step.part,
+                    "name": d.step.name,
+                    "says": said_of(d.step),
+                    "declared": d.step.after,
+                    "held": d.step.before,
+                    "means": _plain(d.meaning) if d.meaning else None,
+                }
+                for d in one.differences
+            ],
+        }
+        for one in result
+    ]
+
+
+def _plain(meaning: Meaning) -> dict[str, Any]:
+    return {
+        "people": meaning.people,
+        "named": list(meaning.named),
+        "more": meaning.more,
+        "less": meaning.less,
+        "sensitive": list(meaning.sensitive),
+    }
+
+
+def sheet(result: Drifts) -> Sheet:
+    """One row for each difference."""
+    columns = ("platform", "difference", "part", "what", "people", "more", "less", "sensitive")
+    return Sheet(columns, [row for one in result for row in _rows(one)])
+
+
+def _rows(one: Drift) -> Iterator[tuple[object, ...]]:
+    for d in one.differences:
+        means = d.meaning
+        counts = (means.people, means.more, means.less, ", ".join(means.sensitive)) if means else ("", "", "", "")
+        yield (one.platform, d.kind.value, d.step.part, said_of(d.step), *counts)
+
+
+def text(result: Drifts, look: Look) -> str:
+    """The differences for a person."""
+    return render(_lines(result), look)
+
+
+def _lines(result: Drifts) -> Iterator[Line]:
+    for number, one in enumerate(result):
+        if number:
+            yield line()
+        against = "what is declared" if one.against == "declared" else f"the reading {one.against}"
+        if one.clean:
+            yield line(("matches", "yes"), f"  {one.platform} holds just {against}")
+            continue
+        count = counted(len(one.differences), "difference")
+        yield line(("drift", "no"), f"    {one.platform} differs from {against}: {count}", hanging="  ")
+        for kind in Kind:
+            yield from _of_kind([d for d in one.differences if d.kind is kind])
+        for said in one.unjudged:
+            yield line(("  unknown ", "no"), f"{said}: what it gives is in no count", hanging=" " * 10)
+        yield line((f"  all     {_means(one.all)}", "head"), hanging=" " * 10)
+
+
+def _of_kind(some: Sequence[Drifted]) -> Iterator[Line]:
+    for d in some[:_MOST_SHOWN]:
+        yield line((f"  {d.kind.value:<8}", _STYLES[d.kind]), said_of(d.step), hanging=" " * 10)
+        if d.meaning:
+            yield line((f"          {_means(d.meaning)}", "dim"), hanging=" " * 10)
+    if len(some) > _MOST_SHOWN:
+        yield line(f"          and {len(some) - _MOST_SHOWN:,} more: --format json has them all")
+
+
+def _means(meaning: Meaning) -> str:
+    if not meaning.more and not meaning.less:
+        return "nobody may do more or less by it"
+    who = some_of(meaning.named, _MOST_NAMED, meaning.people)
+    parts = [f"{counted(meaning.more, 'cell')} more"] if meaning.more else []
+    parts += [f"{counted(meaning.less, 'cell')} fewer"] if meaning.less else []
+    sensitive = f", sensitive {', '.join(meaning.sensitive)}" if meaning.sensitive else ""
+    return f"{who}: {', '.join(parts)}{sensitive}"

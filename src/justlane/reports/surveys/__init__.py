@@ -1,0 +1,1 @@
+"""Everything at once, as tables."""
