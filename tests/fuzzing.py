@@ -521,6 +521,30 @@ def platform(worker: Worker, draw: random.Random) -> list[Trouble]:
     return [*troubles(lane(*command, "pumphall", "--estate", str(place))), *kept_secrets(place)]
 
 
+RULES = b"[groups]\ncrew = ada.brook, @staff\nstaff = x\n[pumps:/east]\n@crew = rw\n* =\n[/]\n&a = r\n~x = \n[:glob:/**]\nx = r\n"
+EXPORT = b"Team,Person,Right,Where\nstaff,,watcher,\n,ada.brook,mechanic,pumphall/east\n"
+FORM = b"number,who,try,at,happened,note,mark\n1,ada.brook,see-pump,pumphall,yes,,00aa\n"
+PAPER = b"# x\n<!-- run 00aa00aa00aa -->\n- [x] 1. Give. <!-- 00aa00aa00aa00aa -->\n"
+
+
+def platform_files(worker: Worker, draw: random.Random) -> list[Trouble]:
+    """Files of path rules, exports, sheets and forms that somebody else wrote."""
+    files = dict(worker.pristine)
+    if draw.randrange(2):
+        reached = "reached by: {connector: subversion, file: rules, repository: pumps}\n"
+        files["pumphall.yaml"] = files["pumphall.yaml"].replace(b"see-pump", b"read").replace(b"start-pump", b"write")
+        files["rules"] = damaged(draw, RULES)
+    else:
+        reached = "reached by: {connector: sheet, file: export, columns: {group: Team, user: Person, role: Right, place: Where}}\n"
+        files["export"] = damaged(draw, EXPORT if draw.randrange(3) else b'[{"Team": "staff", "Person": null, "Right": "watcher", "Where": ""}]')
+        files["sheets/pumphall-trials.csv"], files["sheets/pumphall.md"] = damaged(draw, FORM), damaged(draw, PAPER)
+        files["sheets/pumphall.csv"] = damaged(draw, b"number,done,mark\n1,yes,00aa00aa00aa00aa\n")
+    files["pumphall.yaml"] += reached.encode()
+    place = worker.folder("platform-files", files)
+    command = draw.choice([["align", "--dry-run"], ["align", "--yes"], ["drift"], ["probe"], ["drift", "--adopt", "--dry-run"]])
+    return troubles(lane(*command, "pumphall", "--estate", str(place)))
+
+
 def standin(worker: Worker, draw: random.Random) -> list[Trouble]:
     """Nonsense to a stand-in: never 500, and afterwards it still decides."""
     nature = Nature({"p": "platform", "p/a": "box"}, {}, {"see": [], "run": ["see"]}, {"see": [], "run": ["box"]})
@@ -605,6 +629,7 @@ KINDS: dict[str, tuple[Case, int]] = {
     "SCIM": (scim, 7),
     "LDAP": (ldap, 4),
     "platform answers": (platform, 3),
+    "platform files": (platform_files, 3),
     "stand-in": (standin, 6),
     "snapshots and cache": (snapshots, 7),
 }

@@ -322,7 +322,9 @@ class DemoTest(EstateTest):
                 httpx.get(url, trust_env=False)
         if shutil.which("svnserve"):
             self.assertIn("drift    source differs from what is declared: 1 difference", ran.out)
-            self.assertEqual(ran.out.count("proved  everybody who was tried gets on source") + ran.out.count("proved  everybody gets on source"), 2)
+            self.assertEqual(
+                ran.out.count("proved  everybody who was tried gets on source what") + ran.out.count("proved  everybody gets on source what"), 2
+            )
             self.assertEqual(subprocess.run(["pgrep", "-f", f"svnserve.*{folder}"], check=False, capture_output=True).stdout, b"")
         self.assertIn(b"For a successor", (folder / "estate.html").read_bytes())
         self.assertEqual(os.stat(folder / "secrets" / "fieldnet.token").st_mode & 0o777, 0o600)

@@ -134,6 +134,15 @@ class PostgresqlTest(EstateTest):
         sql('alter default privileges for role "bram.tolland" revoke select on tables from public')
         self.lane("align store --yes")
         self.probed(0)
+        # what was done by hand, taken over
+        sql('grant truncate, delete on buoys.moorings to crew; grant execute on function models.forget() to "bram.tolland"')
+        ran = self.lane("drift store --adopt --yes")
+        self.assertIn("not adopted: truncate to group crew at store/saltmarsh/buoys/moorings: the action is not declared", ran.err)
+        given = (self.folder / "given.yaml").read_text()
+        self.assertIn("give: held-delete", given)
+        self.assertIn("give: caller\n    to: user bram.tolland\n    at: store/saltmarsh/models/forget()", given)
+        sql("revoke truncate on buoys.moorings from crew")
+        self.lane("drift store")
         # a leaver, and a group that nothing names any more
         self.write({"given.yaml": GIVEN.replace("group keepers", "user imke.vos").replace("group modellers", "group crew")})
         self.lane("align store --yes")

@@ -26,6 +26,8 @@ class Action(Struct, frozen=True):
     applies_to: tuple[str, ...] = ()
     """Kinds of scope where it can be done; empty means all."""
     sensitive: bool = False
+    harmless: bool | None = None
+    """Whether trying it leaves nothing behind; None if nobody said."""
 
     def applies(self, kind: str) -> bool:
         """Whether it can be done at scopes of that kind."""

@@ -13,7 +13,7 @@ from justlane.model.circumstances import Condition
 from justlane.model.estate import Binds, Connection, Decides, Habits, RolesHeld
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
-from justlane.model.people import PrincipalKind
+from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND
 
 EVERY_CONDITION = frozenset(("network", "multi-factor", "method", "weekday", "hours"))
@@ -60,7 +60,7 @@ class Beyond(Struct, frozen=True):
 
 def beyond(index: EstateIndex, platform: str, kind: str, abilities: Abilities, settings: Settings) -> Iterator[Beyond]:
     """All that is declared of a platform and cannot be expressed on it, each with its line."""
-    at = _At(index.platform(platform), kind, abilities)
+    at = _At(index, index.platform(platform), kind, abilities)
     yield from at.settings(settings)
     yield from at.habits()
     yield from at.places()
@@ -70,7 +70,8 @@ def beyond(index: EstateIndex, platform: str, kind: str, abilities: Abilities, s
 
 
 class _At:
-    def __init__(self, prepared: PlatformIndex, kind: str, abilities: Abilities) -> None:
+    def __init__(self, index: EstateIndex, prepared: PlatformIndex, kind: str, abilities: Abilities) -> None:
+        self._index = index
         self._prepared, self._kind, self._can = prepared, kind, abilities
         self._platform = prepared.platform
 
@@ -158,6 +159,17 @@ class _At:
                 hint = "keep it on a platform that can, or give it without"
                 yield self._beyond(source, f"a condition on the {what}", hint, *about)
 
+    def _reaches(self, principal: Principal) -> bool:
+        """Whether a binding there may give something to whom a ceiling is for."""
+        if principal.kind is not PrincipalKind.USER or self._platform.habits.open_role:
+            return True
+        theirs = {*self._index.membership.principals_of(principal), AUTHENTICATED}
+        local = self._platform.local_groups.values()
+        theirs |= {
+            Principal(PrincipalKind.LOCAL_GROUP, g.name) for g in local if any(m.member in theirs for m in g.members)
+        }
+        return any(b.principal in theirs for b in self._prepared.bindings)
+
     def _name(self, name: str, source: Source) -> Iterator[Beyond]:
         longest = self._can.longest_name
         if longest and len(name.encode()) > longest:
@@ -167,6 +179,8 @@ class _At:
     def rest(self) -> Iterator[Beyond]:
         platform, means = self._platform, self._can.means
         for ceiling in platform.ceilings:
+            if not self._reaches(ceiling.principal):
+                continue  # whoever is given nothing there has nothing that it could take away
             if "ceilings" not in means:
                 yield self._beyond(ceiling.source, "a ceiling", "take it out, and give less", str(ceiling.principal))
             else:

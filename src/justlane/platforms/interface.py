@@ -23,6 +23,8 @@ from justlane.model.errors import UsageError
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
+from justlane.model.people import Principal
+from justlane.model.roles import Action
 from justlane.outside.secrets import Permit, nobody_to_ask
 from justlane.platforms.abilities import Abilities, Beyond, Settings, beyond
 
@@ -124,6 +126,15 @@ class Dialect(ABC):
     def more_beyond(self, index: EstateIndex, platform: str) -> Iterator[Beyond]:
         """What cannot be said there besides what `abilities` leaves out."""
         return iter(())
+
+    def as_grant(self, part: str, entry: Entry) -> tuple[Principal, frozenset[str], str, bool] | None:
+        """One thing that a platform holds as (principal, actions, scope, here only), to be taken over into the estate;
+        None for what is no grant, or means something only beside others."""
+        return None
+
+    def tries(self, platform: Platform, action: Action) -> bool:
+        """Whether an action of a platform may be tried; the connector may still have no trial of it without harm."""
+        return action.harmless is not False
 
     def example_places(self) -> dict[str, str]:
         """A small tree of places, path -> kind, on which the dialect is tested."""

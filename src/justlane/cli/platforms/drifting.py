@@ -10,14 +10,14 @@ import click
 from justlane.cli import options
 from justlane.cli.arguments import complete_scopes
 from justlane.cli.circumstances import now
-from justlane.cli.editing.settling import because_option, begun, editing_options, settle
+from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.terminal import explain, say, show
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import OutsideError, UsageError
 from justlane.model.estate import Platform
 from justlane.platforms.alignment.drifting import Drift
-from justlane.platforms.interface import Reading
+from justlane.platforms.interface import Reading, Step
 
 
 @click.command()
@@ -93,15 +93,33 @@ def _read(platform: Platform, place: Path) -> Reading:
 
 def _adopt(ctx: click.Context, found: Drift, given: dict[str, Any]) -> None:
     """Write what the platform holds into the estate."""
-    from justlane.files.editing.adopting import Held, adopt
-    from justlane.platforms.over_http.dialect import condition_of
-
     editing = begun(given)
-    held = [
-        Held(step.part, step.name, step.before, step.after, condition_of((step.before or {}).get("condition")))
-        for step in (d.step for d in found.differences)
-    ]
-    by_hand = adopt(editing.draft, editing.index, found.platform, held)
-    for said in by_hand:
+    for said in _taken_over(editing, found):
         say(f"not adopted: {said}")
     settle(ctx, editing, reason=given["because"].strip() or f"As {found.platform} holds it.", names=(found.platform,))
+
+
+def _taken_over(editing: Editing, found: Drift) -> list[str]:
+    """Make the edits; what could not be taken over, in words."""
+    from justlane.files.editing.adopting import Held, adopt, adopt_grants
+    from justlane.platforms.interface import dialect_of
+    from justlane.platforms.over_http.dialect import PARTS, condition_of
+    from justlane.reports.platforms.plan import said_of
+
+    steps = [d.step for d in found.differences]
+    dialect = dialect_of(editing.index.estate.platforms[found.platform])
+    if set(dialect.parts) <= set(PARTS):
+        held = [Held(s.part, s.name, s.before, s.after, condition_of((s.before or {}).get("condition"))) for s in steps]
+        return adopt(editing.draft, editing.index, found.platform, held)
+    grants = [(s, dialect.as_grant(s.part, s.before) if s.before and s.after is None else None) for s in steps]
+    taken = [grant for _, grant in grants if grant]
+    left = [f"{said_of(step)} ({_why(step)})" for step, grant in grants if not grant]
+    return [*left, *adopt_grants(editing.draft, editing.index, found.platform, taken)]
+
+
+def _why(step: Step) -> str:
+    """Why a difference is no line of the estate."""
+    if step.before is None:
+        lines = ", ".join(source.line_address for source in step.lines)
+        return f"it is missing there; {lines} asks for it" if lines else "it is missing there"
+    return "no grant that a line could say"

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 _SAMPLE = 20
 _MOST_SEED = 1_000_000
+_MANY_CELLS = 2_000_000
 
 
 @click.command()
@@ -58,6 +59,9 @@ _MOST_SEED = 1_000_000
 )
 @click.option(
     "--at-once", type=click.IntRange(1, 64), default=4, show_default=True, help="As so many people at the same time."
+)
+@click.option(
+    "--at-most", type=click.IntRange(1), help="Of so many kinds of people and of scopes, drawn, where there are more."
 )
 @click.option("--afresh", is_flag=True, help="Do not go on with a probe that was stopped.")
 @click.pass_context
@@ -102,6 +106,7 @@ def probe(
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
         named = _in_each(index, platform, asked, given) if in_each else [("", asked)]
         chosen = _chosen(index, platform, asked, place, afresh=afresh, **choosing)
+        _tell_size(chosen, len(estate.platforms[platform].actions), len(named))
         job = _Job(index, place, declared, chosen, tuple(named), None if thorough else tries, at_once, afresh)
         result = job.probed(progress)
     except KeyboardInterrupt:
@@ -112,6 +117,15 @@ def probe(
     kept_probes.keep(place, result, now())
     show("ProbeResult", result, form)
     ctx.exit(0 if result.clean else 1)
+
+
+def _tell_size(chosen: Chosen, actions: int, situations: int) -> None:
+    """Before something that takes long: how much it is."""
+    cells = len(chosen.people) * len(chosen.scopes) * actions * situations
+    if cells > _MANY_CELLS:
+        people, scopes = counted(len(chosen.people), "person", "people"), counted(len(chosen.scopes), "scope")
+        said = f"{people} at {scopes}: up to {cells:,} answers; the bar says how long that takes"
+        say(f"{said}. --at-most N draws fewer" if chosen.coverage.kinds_of_people else said)
 
 
 class _Job(NamedTuple):
@@ -192,12 +206,14 @@ def _in_each(index: EstateIndex, platform: str, asked: Question, given: dict[str
 
 def _choosing(given: dict[str, Any], thorough: bool) -> dict[str, Any]:
     """The options about whom and where, taken out of what was given. UsageError if they contradict each other."""
-    choosing = {name: given.pop(name) for name in ("everyone", "sample", "seed")}
+    choosing = {name: given.pop(name) for name in ("everyone", "sample", "seed", "at_most")}
     choosing["everyone"] |= thorough
-    for name in ("sample", "seed"):
+    for name in ("sample", "seed", "at_most"):
         if choosing["everyone"] and choosing[name] is not None:
             all_ = "thorough" if thorough else "everyone"
-            raise UsageError(f"--{name} draws some people, and --{all_} goes through all", "leave one of them out")
+            raise UsageError(
+                f"--{name.replace('_', '-')} draws some people, and --{all_} goes through all", "leave one of them out"
+            )
     return choosing
 
 
@@ -210,6 +226,7 @@ def _chosen(
     everyone: bool,
     sample: int | None,
     seed: int | None,
+    at_most: int | None,
     afresh: bool,
 ) -> Chosen:
     """Whom the options mean; without a seed, that of a probe that was stopped, or one is drawn."""
@@ -220,4 +237,4 @@ def _chosen(
         return everybody(index, platform)
     if seed is None:
         seed = (None if afresh else kept_probes.seed_under_way(place, platform)) or randbelow(_MOST_SEED)
-    return one_of_each_kind(index, platform, asked, _SAMPLE if sample is None else sample, seed)
+    return one_of_each_kind(index, platform, asked, _SAMPLE if sample is None else sample, seed, at_most)

@@ -131,6 +131,7 @@ def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) 
                 _patterns(text, a.implies, "actions", name, "implies"),
                 a.applies_to,
                 a.sensitive,
+                a.harmless,
             )
             for name, a in shape.actions.items()
         },

@@ -15,6 +15,7 @@ from justlane.model.bindings import Binding
 from justlane.model.circumstances import WEEKDAYS, Condition
 from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
 from justlane.model.errors import RefusedError
+from justlane.model.people import Principal, PrincipalKind
 
 Entry = Mapping[str, object]
 
@@ -50,6 +51,55 @@ def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[Held])
         elif one.part not in ("bindings", "publications", "roles"):
             by_hand.append(f"{one.part}: {one.name} is not on the platform")
     return by_hand
+
+
+Grant = tuple[Principal, frozenset[str], str, bool]
+"""(principal, actions, scope, here only)."""
+
+
+def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterable[Grant]) -> list[str]:
+    """Write grants of a platform without roles as lines: each with the role that holds just these actions there, or a
+    new one. What could not be written, in words."""
+    prepared = index.platform(platform)
+    together: dict[tuple[Principal, str, bool], set[str]] = {}
+    by_hand: list[str] = []
+    made: dict[frozenset[str], str] = {}
+    for principal, actions, scope, here_only in grants:
+        together.setdefault((principal, scope, here_only), set()).update(actions & set(prepared.platform.actions))
+        unknown = sorted(actions - set(prepared.platform.actions))
+        by_hand += [f"{a} to {principal} at {scope}: the action is not declared" for a in unknown]
+    for (principal, scope, here_only), some in together.items():
+        said = f"{', '.join(sorted(some))} to {principal} at {scope}"
+        if scope not in prepared.platform.scopes:
+            by_hand.append(f"{said}: that place is not declared; `justlane scope pull {platform}` writes it")
+        elif some and not _is_known(index, principal):
+            by_hand.append(f"{said}: the directory has no {principal}")
+        elif some:
+            role = _role_of_just(draft, prepared, scope, frozenset(some), made)
+            line = bindings.Line((role,), (str(principal),), "As the platform holds it.", (scope,), False, here_only)
+            bindings.give(draft, line, [prepared], bindings.Spot(None) if prepared.ordered else None)
+    return by_hand
+
+
+def _is_known(index: EstateIndex, principal: Principal) -> bool:
+    directory = index.estate.directory
+    names = {PrincipalKind.USER: directory.users, PrincipalKind.GROUP: directory.groups}.get(principal.kind)
+    return names is None or principal.name in names
+
+
+def _role_of_just(
+    draft: Draft, prepared: PlatformIndex, scope: str, actions: frozenset[str], made: dict[frozenset[str], str]
+) -> str:
+    """A role that holds these actions at a place and no others; a new one, if there is none."""
+    for role in prepared.platform.roles.values():
+        held = prepared.roles.holdings(role.name)
+        if not role.built_in and {a for a in held if prepared.applies(a, scope)} == actions:
+            return role.name
+    if actions not in made:
+        made[actions] = f"held-{'-'.join(sorted(actions))}"[:100]
+        said: dict[str, Value] = {"for": "As the platform holds it.", "allows": few(sorted(actions))}
+        roles.make(draft, prepared, made[actions], said)
+    return made[actions]
 
 
 def _declared(prepared: PlatformIndex, entry: Entry) -> list[list[Binding]]:

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.building.bindings import BUNDLE
-from justlane.files.editing.draft import Draft
+from justlane.files.editing.draft import Draft, line_now
 from justlane.files.in_place.document import Document
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.bindings import Binding
@@ -113,8 +113,9 @@ def _spoken(binding: Binding) -> str:
 
 def place_of(document: Document, source: Source, section: str = SECTION) -> int:
     """Which item of a list stands at a line. RefusedError if none does any more."""
+    wanted = line_now(document, source.line)
     for place in range(len(document.node((section,)).items) if document.has((section,)) else 0):
-        if document.line((section, place)) == source.line:
+        if document.line((section, place)) == wanted:
             return place
     raise RefusedError(f"{source.line_address}: this line is not among the {section} any more", "try again")
 

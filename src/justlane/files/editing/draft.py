@@ -106,6 +106,14 @@ def hunks_of(before: bytes, after: bytes) -> tuple[Hunk, ...]:
     return tuple(found)
 
 
+def line_now(document: Document, line: int) -> int:
+    """Where a line of a file stands after what was changed in it already."""
+    if document.before == document.content:
+        return line
+    before = [hunk for hunk in hunks_of(document.before, document.content) if hunk.line <= line]
+    return line + sum(len(hunk.new) - len(hunk.old) for hunk in before)
+
+
 def _lines(content: bytes) -> list[str]:
     return content.decode("utf-8", "surrogateescape").splitlines(keepends=True)
 

@@ -124,6 +124,9 @@ class ActionShape(Shape):
         (), alias="applies to", description="Kinds of scope where it can be done; all, when left out."
     )
     sensitive: YesNo = Field(False, description="Whether it deserves a second look wherever it is given.")
+    harmless: YesNo | None = Field(
+        None, alias="harmless trial", description="Whether probe may really try it, since nothing is left of it."
+    )
 
 
 class ScopeShape(Shape):

@@ -148,6 +148,12 @@ class PostgresqlDialect(Dialect):
         removed = sorted((key for key in by_database if key[0]), key=lambda key: (not key[1], key))
         return tuple(tuple(by_database[key]) for key in (*added, *removed))
 
+    def as_grant(self, part: str, entry: Entry) -> tuple[Principal, frozenset[str], str, bool] | None:
+        """A privilege without the right to hand it out."""
+        to = Grantee.of(entry.get("to")) if part == "grants" and not entry.get("grantable") else None
+        action = action_of(str(entry.get("kind")), str(entry.get("privilege")))
+        return (to, frozenset((action,)), str(entry.get("place")), True) if to and action else None
+
     def example_places(self) -> dict[str, str]:
         """One of each kind, and a second schema."""
         inner = {"t": "table", "v": "view", "q": "sequence", "f(integer)": "function"}

@@ -28,6 +28,10 @@ class Coverage(Struct, frozen=True):
     """Scopes drawn besides one of each kind."""
     seed: int
     """What draws the same people and scopes again."""
+    unseen_people: int = 0
+    """Kinds of people of whom nobody was looked at, since there were too many."""
+    unseen_scopes: int = 0
+    """Kinds of scopes of which none was."""
 
 
 class Chosen(Struct, frozen=True):
@@ -44,8 +48,11 @@ def everybody(index: EstateIndex, platform: str) -> Chosen:
     return Chosen(people, scopes, Coverage(len(people), len(scopes), 0, 0, 0, 0, 0))
 
 
-def one_of_each_kind(index: EstateIndex, platform: str, question: Question, sample: int, seed: int) -> Chosen:
-    """One person and one scope of each kind, and `sample` more of both; which ones, the seed decides.
+def one_of_each_kind(
+    index: EstateIndex, platform: str, question: Question, sample: int, seed: int, most: int | None = None
+) -> Chosen:
+    """One person and one scope of each kind, and `sample` more of both; which ones, the seed decides. At most so many
+    kinds of both, if that is said.
 
     Alike are people who stand behind the same of the names that bindings, ceilings and publications use, enabled or
     not; and scopes that no binding and no publication tells apart. Everybody is of one kind, and so is every scope.
@@ -57,10 +64,12 @@ def one_of_each_kind(index: EstateIndex, platform: str, question: Question, samp
     logins = table.logins[:-1]  # the last one has not signed in
     by_kind = _by_kind(zip(logins, table.person_classes.tolist(), strict=False))
     places = _by_kind(zip(table.addresses, table.place_classes.tolist(), strict=True))
-    people, more_people = _drawn(by_kind, sample, draw)
-    scopes, more_scopes = _drawn(places, sample, draw)
+    some_kinds, some_places = _at_most(by_kind, most, draw), _at_most(places, most, draw)
+    people, more_people = _drawn(some_kinds, sample, draw)
+    scopes, more_scopes = _drawn(some_places, sample, draw)
     numbers = (len(by_kind), len(places), len(more_people), len(more_scopes), seed)
-    coverage = Coverage(len(logins), len(table.addresses), *numbers)
+    unseen = (len(by_kind) - len(some_kinds), len(places) - len(some_places))
+    coverage = Coverage(len(logins), len(table.addresses), *numbers, *unseen)
     return Chosen((*people, *more_people), (*scopes, *more_scopes), coverage)
 
 
@@ -69,6 +78,10 @@ def _by_kind(pairs: Iterable[tuple[str, int]]) -> list[list[str]]:
     for name, kind in pairs:
         kinds.setdefault(kind, []).append(name)
     return list(kinds.values())
+
+
+def _at_most(kinds: list[list[str]], most: int | None, draw: Random) -> list[list[str]]:
+    return kinds if most is None or len(kinds) <= most else draw.sample(kinds, most)
 
 
 def _drawn(kinds: list[list[str]], sample: int, draw: Random) -> tuple[list[str], list[str]]:

@@ -243,7 +243,9 @@ class _Prober:
         self._index, self._platform, self._connect, self._tries = index, platform, connect, tries
         self._prepared = index.platform(platform)
         self._cells = _cells(self._prepared, chosen.scopes)
-        self._everybody = dialect_of(self._prepared.platform).everybody_signs_in
+        dialect, declared = dialect_of(self._prepared.platform), self._prepared.platform
+        self._everybody = dialect.everybody_signs_in
+        self._safe = frozenset(name for name, action in declared.actions.items() if dialect.tries(declared, action))
         self._own = local()
         self._connectors: list[Connector] = []
 
@@ -274,7 +276,8 @@ class _Prober:
             self._connectors.append(self._own.connector)
         declared = cells_of(judge(self._index, login, self._platform, question), self._platform)
         expected = {cell: cell[0] in declared.get(cell[2], {}) for cell in self._cells}
-        person = _Person(login, name, expected, _to_try(expected, self._tries, number), context_of(question))
+        to_try = _to_try(expected, self._tries, number)
+        person = _Person(login, name, expected, to_try, self._safe, context_of(question))
         sight = {
             address: Shown([*seen.holds, *seen.gathers], seen.inside or 0)
             for address, seen in seen_by(self._prepared.coverage, declared, self._platform).items()
@@ -289,6 +292,8 @@ class _Person(Struct, frozen=True):
     situation: str
     expected: Mapping[Cell, bool]
     to_try: Sequence[Cell]
+    safe: frozenset[str]
+    """Actions that may be tried."""
     context: Entry
 
     def tried(self, connector: Connector, enabled: bool, ought: bool, sight: Mapping[str, Shown]) -> Tried:
@@ -302,7 +307,8 @@ class _Person(Struct, frozen=True):
         shown, untried = None, 0
         if session:
             for cell in dict.fromkeys([*self.to_try, *suspicious]):
-                if (happened := session.attempt(cell[0], cell[2])) is not None:
+                happened = session.attempt(cell[0], cell[2]) if cell[0] in self.safe else None
+                if happened is not None:
                     does[cell] = happened
                 else:
                     untried += 1

@@ -63,6 +63,8 @@ class Coverage(TypedDict):
     kinds_of_scopes: int
     drawn_people: int
     drawn_scopes: int
+    unseen_people: int
+    unseen_scopes: int
     seed: int | None
 
 

@@ -28,6 +28,8 @@ def plain(result: ProbeResult) -> dict[str, Any]:
             "kinds_of_scopes": result.coverage.kinds_of_scopes,
             "drawn_people": result.coverage.drawn_people,
             "drawn_scopes": result.coverage.drawn_scopes,
+            "unseen_people": result.coverage.unseen_people,
+            "unseen_scopes": result.coverage.unseen_scopes,
             "seed": result.coverage.seed if result.coverage.kinds_of_people else None,
         },
         "strength": strength(result),
@@ -185,6 +187,10 @@ def strength(result: ProbeResult) -> str:
     if result.untried:
         count = counted(result.untried, "trial")
         rests = f" Of {count} there is none without harm, so there it rests on the platform's own answer."
+    unseen = result.coverage.unseen_people, result.coverage.unseen_scopes
+    if any(unseen):
+        people, scopes = unseen
+        rests = f" Of {people:,} kinds of people and {scopes:,} kinds of scopes nothing is known.{rests}"
     if not result.everywhere:
         told = "Each stands for others of its kind"
         return f"{told}: what the platform does for one person, or at one scope, alone is found with --everyone.{rests}"
@@ -227,14 +233,13 @@ def _grouped(differences: list[Difference]) -> Iterator[Line]:
     """Everyone who differs alike, in one action at the same places, shares a line."""
     places: dict[tuple[str, str, bool | None, bool | None, str], list[str]] = {}
     for d in differences:
-        does = d.does if d.says == d.declared else None
-        places.setdefault((d.user, d.action, d.says, does, d.situation), []).append(d.scope)
+        places.setdefault((d.user, d.action, d.says, d.does, d.situation), []).append(d.scope)
     alike: dict[tuple[str, bool | None, bool | None, str, tuple[str, ...]], list[str]] = {}
-    first = {(d.user, d.action, d.situation): d for d in reversed(differences)}
+    first = {(d.user, d.action, d.says, d.does, d.situation): d for d in reversed(differences)}
     for (user, action, says, does, situation), scopes in places.items():
         alike.setdefault((action, says, does, situation, tuple(scopes)), []).append(user)
-    for (action, _, _, situation, where), users in alike.items():
-        d = first[users[0], action, situation]
+    for (action, says, does, situation, where), users in alike.items():
+        d = first[users[0], action, says, does, situation]
         spans = (
             "  ·  ",
             (_some(users, "person", "people"), "name"),
@@ -242,7 +247,8 @@ def _grouped(differences: list[Difference]) -> Iterator[Line]:
         )
         yield line(*spans, hanging="     ")
         word = "cannot be asked" if d.says is None else f"says {_WORD[d.says]}"
-        told = f"declared {_WORD[d.declared]}, the platform {word}, trying gives {_WORD[d.does]}"
+        tried = "it was not tried" if d.does is None else f"trying gives {_WORD[d.does]}"
+        told = f"declared {_WORD[d.declared]}, the platform {word}, {tried}"
         yield line((f"     {told}", "dim"), hanging="     ")
 
 
