@@ -3,6 +3,7 @@
 import os
 import textwrap
 import unittest
+from pathlib import Path
 
 from justlane.platforms.interface import CONNECTORS
 from tests.support import EstateTest
@@ -77,6 +78,17 @@ class ConnectorsTest(EstateTest):
         self.assertIn("cannot be loaded: OSError: no disk", ran.out)
         self.assertIn("cannot be loaded", self.lane("connector test shelf", 2, PYTHONPATH=os.fspath(self.top / "site")).err)
         self.assertIn("did you mean sheet?", self.lane("connector test sheeet", 2).err)
+
+    def test_the_template_of_the_documentation_works(self) -> None:
+        template = Path(__file__).parent.parent / "docs" / "connector_template"
+        site = self.foreign(code=(template / "shelf_connector.py").read_text())
+        self.assertIn('shelf = "shelf_connector"', (template / "pyproject.toml").read_text())
+        self.pumphall(pumphall=("\nactions:", "\nreached by: {connector: shelf, with: {file: shelf.json}}\n\nactions:"))
+        self.lane("connector test shelf --cases 40 --live pumphall", **site)
+        self.lane("align pumphall --yes", **site)
+        self.lane("drift pumphall", **site)
+        ran = self.lane("probe pumphall --everyone", 1, **site)
+        self.assertIn("Nothing was tried", " ".join(ran.out.split()))
 
     def test_an_estate_that_names_no_connector_that_there_is(self) -> None:
         self.pumphall(pumphall=("\nactions:", "\nreached by: {connector: subvesion, file: rules}\n\nactions:"))

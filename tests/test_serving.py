@@ -69,6 +69,8 @@ class ServingTest(EstateTest):
             process.send_signal(signal.SIGTERM)
             code = process.wait(timeout=20)
             reader.join(timeout=5)
+            assert process.stderr
+            process.stderr.close()
         self.assertEqual(code, 0, self.said)
         self.assertNotIn("Traceback", "".join(self.said))
 

@@ -68,7 +68,8 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
     connector = connect(estate.platforms[options.known_platform(estate, platform)], place, ask_person)
     journal = Journal(place, platform)
     try:
-        _tell_unfinished(journal, platform)
+        if not dialect_of(estate.platforms[platform]).by_people:
+            _tell_unfinished(journal, platform)
         reading = connector.read()
         planned = _planned(index, platform, reading, journal, given["undone"])
         show("Plan", planned, given["form"])

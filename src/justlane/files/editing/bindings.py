@@ -63,7 +63,7 @@ class Spot(NamedTuple):
 
 def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spot | None, file: str = "") -> Source:
     """Put a new line into the files, or into one of them; where it stands now. `platforms` are what it is about."""
-    spot = spot or _beside_likes(line, platforms, file)
+    named, spot = spot is not None, spot or _beside_likes(line, platforms, file)
     if spot is None or spot.beside is None:
         file = file or _file_for(platforms)
         document = draft.document(file)
@@ -74,7 +74,12 @@ def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spo
     else:
         file = spot.beside.file
         document = draft.window(file, SECTION, _starts(platforms, file), spot.beside.line)
-        place = place_of(document, spot.beside) + spot.after
+        try:
+            place = place_of(document, spot.beside) + spot.after
+        except RefusedError:
+            if named:
+                raise
+            place = len(document.node((SECTION,)).items)  # its likes were taken out by the same edit
     document.insert((SECTION,), place, line.value)
     return Source(file, document.line((SECTION, place)))
 

@@ -210,7 +210,10 @@ class HttpConnector:
                 f"{self._name} was changed by somebody else meanwhile",
                 "run align again: it starts from what is there now",
             )
-        return PlatformRefusedError(f"{self._name} answered {answer.status}: {said}", "see its own log, then try again")
+        hint = "see its own log, then try again"
+        if wait := one_line(answer.headers.get("retry-after", ""))[:40]:
+            hint = f"it asks to wait (Retry-After: {wait}); what was done is noted, then run it again"
+        return PlatformRefusedError(f"{self._name} answered {answer.status}: {said}", hint)
 
 
 def _quoted(name: str) -> str:

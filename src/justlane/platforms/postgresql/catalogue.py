@@ -68,6 +68,7 @@ select r.rolname, coalesce(n.nspname, ''), d.defaclobjtype::text, d.defaclacl::t
 from pg_catalog.pg_default_acl d join pg_catalog.pg_roles r on r.oid = d.defaclrole
 left join pg_catalog.pg_namespace n on n.oid = d.defaclnamespace
 """
+_DEPTH = {"database": 1, "schema": 2, "table": 3, "view": 3, "sequence": 3, "function": 3}
 SORT = {"r": "tables", "S": "sequences", "f": "functions", "T": "types", "n": "schemas"}
 
 
@@ -123,6 +124,9 @@ class Held:
 
     def place(self, address: str, kind: str, owner: str, oid: int | None, privilege: str, grantable: bool) -> None:
         """One place with one of its grants; what the owner holds as such is shown once."""
+        if address.count("/") > _DEPTH[kind]:
+            self.unknown(f"the {kind} {address}: a name with a slash cannot be declared")
+            return
         if address not in self.places:
             self.places[address] = kind
             if owner not in self._known.left_alone and not owner.startswith("pg_"):

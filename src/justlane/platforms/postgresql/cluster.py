@@ -284,7 +284,7 @@ def _tried(connection: psycopg.Connection[Any], action: str, kind: str, names: l
         return False
     except _ALLOWED:
         return True
-    except (errors.QueryCanceled, errors.LockNotAvailable):
+    except (errors.QueryCanceled, errors.LockNotAvailable, PlatformRefusedError):
         return None
     except psycopg.OperationalError:
         with suppress(psycopg.Error):

@@ -7,6 +7,7 @@ from typing import Any
 
 from psycopg import Connection, sql
 
+from justlane.model.errors import PlatformRefusedError
 from justlane.platforms.interface import Entry, Step
 from justlane.platforms.postgresql.dialect import Grantee
 
@@ -97,7 +98,7 @@ def function(schema: str, name: str) -> sql.Composable:
 def _arguments(text: str) -> sql.Composable:
     """Argument types as the catalogue writes them; only words, spaces, commas, brackets, dots and quotes."""
     if any(character in text for character in ";'\\") or "--" in text or "/*" in text:
-        raise ValueError(text)
+        raise PlatformRefusedError(f"the argument types {text!r} are not taken into a statement", "grant it by hand")
     return sql.SQL(text)
 
 

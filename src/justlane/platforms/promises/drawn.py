@@ -45,7 +45,8 @@ def drawn_estate(draw: Random, kind: str, dialect: Dialect) -> Estate:
     columns = {"group": "G", "user": "U", "role": "R", "place": "P"} if "columns" in dialect.settings.needed else {}
     url = "http://127.0.0.1:1" if "url" in dialect.settings.needed else ""
     token = SecretPlace("environment", "X") if "token from" in dialect.settings.needed else None
-    connection = Connection(kind, url, token, _AT, settings=needed, columns=columns)
+    options = {"drawn": "yes"} if "with" in dialect.settings.needed else {}
+    connection = Connection(kind, url, token, _AT, settings=needed, columns=columns, options=options)
     platform = Platform(_NAME, "", habits, _AT, actions, scopes, roles, connection, local)
     bindings = tuple(
         Binding(

@@ -98,7 +98,7 @@ def _unjudged(result: Plan) -> Iterator[Line]:
 
 
 def _effect(effect: Effect) -> Iterator[Line]:
-    gained = (f"{effect.gained:,} cell{'s' * (effect.gained != 1)} gained", "yes")
+    gained = (f"{effect.gained:,} cell{'s' * (effect.gained != 1)} gained", "yes" if effect.gained else "dim")
     lost = (f"{effect.lost:,} lost", "no" if effect.lost else "dim")
     parts = (("membership", effect.memberships), ("account", effect.accounts))
     more = "".join(f", {count:,} {what}{'s' * (count != 1)} taken away" for what, count in parts if count)

@@ -146,7 +146,8 @@ def _of(some: int, all_: int, one: str, many: str, kinds: int, drawn: int) -> st
 def _done(result: ProbeResult) -> str:
     answers = counted(sum(proof.asked for proof in result.proofs.values()), "answer")
     actions = counted(result.tried, "action")
-    done = f"{answers} compared, {actions} really tried, {counted(result.looked, 'list')} looked at"
+    done = f"{answers} compared, {actions} really tried"
+    done += f", {counted(result.looked, 'list')} looked at" if result.looked else ""
     if result.shut_out:
         done += f"; not signed in, being disabled or given nothing: {_some(result.shut_out, 'person', 'people')}"
     if result.no_means:
