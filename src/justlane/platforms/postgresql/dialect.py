@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import datetime
-from typing import NamedTuple
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.estate import Decides, Estate
@@ -45,18 +44,12 @@ ROW_SECURITY = "row security"
 _LONGEST = 63
 
 
-class Grantee(NamedTuple):
-    """Somebody who holds a privilege, as a reading writes it."""
-
-    principal: Principal
-
-    @classmethod
-    def of(cls, text: object) -> Principal | None:
-        """`public`, `user NAME` or `group NAME`; None for anything else."""
-        if text == "public":
-            return AUTHENTICATED
-        kind, _, name = text.partition(" ") if isinstance(text, str) else ("", "", "")
-        return Principal(PrincipalKind(kind), name) if kind in ("user", "group") and name else None
+def grantee_of(text: object) -> Principal | None:
+    """Whom a reading names: `public`, `user NAME` or `group NAME`; None for anything else."""
+    if text == "public":
+        return AUTHENTICATED
+    kind, _, name = text.partition(" ") if isinstance(text, str) else ("", "", "")
+    return Principal(PrincipalKind(kind), name) if kind in ("user", "group") and name else None
 
 
 def grantee(principal: Principal) -> str:
@@ -113,7 +106,7 @@ class PostgresqlDialect(Dialect):
         """Grants, and what ownership, superusers and the server's own roles bring."""
         members: dict[str, list[Principal]] = {name: [] for name in reading.part("groups")}
         for entry in reading.part("memberships").values():
-            member = Grantee.of(entry.get("member"))
+            member = grantee_of(entry.get("member"))
             if member and entry.get("inherits") is True:
                 members.setdefault(str(entry.get("of")), []).append(member)
         directory = plain_grants.directory_of(reading.part("people"), members)
@@ -150,7 +143,7 @@ class PostgresqlDialect(Dialect):
 
     def as_grant(self, part: str, entry: Entry) -> tuple[Principal, frozenset[str], str, bool] | None:
         """A privilege without the right to hand it out."""
-        to = Grantee.of(entry.get("to")) if part == "grants" and not entry.get("grantable") else None
+        to = grantee_of(entry.get("to")) if part == "grants" and not entry.get("grantable") else None
         action = action_of(str(entry.get("kind")), str(entry.get("privilege")))
         return (to, frozenset((action,)), str(entry.get("place")), True) if to and action else None
 
@@ -213,13 +206,13 @@ def _given(index: EstateIndex, platform: str, reading: Reading) -> _Given:
     prepared = index.platform(platform)
     together: dict[tuple[Principal, str], set[str]] = {}
     for entry in reading.part("grants").values():
-        to, action = Grantee.of(entry.get("to")), action_of(str(entry.get("kind")), str(entry.get("privilege")))
+        to, action = grantee_of(entry.get("to")), action_of(str(entry.get("kind")), str(entry.get("privilege")))
         if to and action:
             together.setdefault((to, str(entry.get("place"))), set()).add(action)
     for (to, place), actions in together.items():
         yield to, frozenset(actions), place, True
     for entry in reading.part("owners").values():
-        owner = Grantee.of(entry.get("owner"))
+        owner = grantee_of(entry.get("owner"))
         place = str(entry.get("place"))
         if owner and place in prepared.platform.scopes:
             yield owner, plain_grants.applicable(prepared, place), place, True

@@ -9,7 +9,7 @@ from psycopg import Connection, sql
 
 from justlane.model.errors import PlatformRefusedError
 from justlane.platforms.interface import Entry, Step
-from justlane.platforms.postgresql.dialect import Grantee
+from justlane.platforms.postgresql.dialect import grantee_of
 
 Statement = sql.Composed | sql.SQL
 _ON = {"database": "DATABASE", "schema": "SCHEMA", "table": "TABLE", "view": "TABLE", "sequence": "SEQUENCE"}
@@ -49,7 +49,7 @@ def _group(step: Step, can_login: bool | None) -> Iterator[Statement]:
 
 def _membership(step: Step) -> Iterator[Statement]:
     entry = step.after or step.before or {}
-    member = Grantee.of(entry.get("member"))
+    member = grantee_of(entry.get("member"))
     assert member is not None
     of, who = sql.Identifier(str(entry["of"])), sql.Identifier(member.name)
     if step.after is None:
@@ -63,7 +63,7 @@ def _membership(step: Step) -> Iterator[Statement]:
 
 def _grant(step: Step) -> Iterator[Statement]:
     entry = step.after or step.before or {}
-    to = Grantee.of(entry.get("to"))
+    to = grantee_of(entry.get("to"))
     assert to is not None
     who = sql.Identifier(to.name) if to.name else sql.SQL("PUBLIC")
     what = sql.SQL("{} ON {}").format(sql.SQL(_checked(str(entry["privilege"]))), place(entry))

@@ -54,7 +54,7 @@ class Repository:
         """What the file says now."""
         content = self._content()
         reading = self._parsed(content).reading(content)
-        wrong = self._trouble(content) if content and shutil.which(_CHECKER) else ""
+        wrong = self._trouble(content) if content and shutil.which(_CHECKER, path=_PATH) else ""
         says: Entry = {"says": f"{_CHECKER} does not accept {self._place.shown}: {wrong}"}
         return reading.changed([("unjudged", "file", says)]) if wrong else reading
 
@@ -74,7 +74,7 @@ class Repository:
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
         """Ask the server's own tool, once for each path."""
         del context
-        if shutil.which(_CHECKER) is None:
+        if shutil.which(_CHECKER, path=_PATH) is None:
             return [None] * len(cells)
         return [{READ: "r", WRITE: "w"}.get(action, "?") in self._access(user, scope) for action, _, scope in cells]
 
@@ -118,7 +118,7 @@ class Repository:
             raise NonsenseError(f"{self._place.shown}: {error}", "correct the file first") from error
 
     def _validate(self, content: bytes) -> None:
-        if shutil.which(_CHECKER) is None:
+        if shutil.which(_CHECKER, path=_PATH) is None:
             raise UnreachableError(f"{_CHECKER} is not on this machine, so no new file can be checked", _HINT)
         if wrong := self._trouble(content):
             message = f"{_CHECKER} does not accept the new rules: {wrong}"
