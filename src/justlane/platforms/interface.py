@@ -102,6 +102,8 @@ class Dialect(ABC):
     settings: Settings = Settings()
     only_shown: frozenset[str] = frozenset()
     """Parts that a reading shows, and that no connector changes."""
+    beside: frozenset[str] = frozenset()
+    """Parts of which only what is declared is compared: the rest of them only helps to understand a reading."""
     by_people: bool = False
     """Whether somebody carries the steps out by hand, from a sheet."""
     everybody_signs_in: bool = True

@@ -117,6 +117,13 @@ def compare(
     return Comparison(before.name, after.name, tuple(groups))
 
 
+class Totals(NamedTuple):
+    """Numbers of (user, action, scope) cells."""
+
+    gained: int
+    lost: int
+
+
 class Differences(NamedTuple):
     """All that changes, by kinds of people and of places."""
 
@@ -124,6 +131,26 @@ class Differences(NamedTuple):
     """For the same person and place only one of them on a platform."""
     logins: Sequence[str]
     """Those whose numbers `found` has."""
+
+    @property
+    def totals(self) -> Totals:
+        """How many (user, action, scope) cells are gained and lost, without going through them."""
+        gained = lost = 0
+        for one in self.found:
+            cells = len(one.users) * len(one.places)
+            gained += cells * sum(change[2] for change in one.change)
+            lost += cells * sum(change[3] for change in one.change)
+        return Totals(gained, lost)
+
+    @property
+    def people(self) -> list[str]:
+        """Logins of those for whom anything changes, in order."""
+        return sorted({self.logins[user] for one in self.found for user in one.users})
+
+    @property
+    def sensitive(self) -> list[str]:
+        """Sensitive actions among what changes, in order."""
+        return sorted({change[0] for one in self.found for change in one.change if change[1]})
 
     def groups(self) -> list[Alike]:
         """Those together for whom the same changes."""

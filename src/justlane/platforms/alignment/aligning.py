@@ -7,7 +7,7 @@ from datetime import datetime
 
 from msgspec import Struct
 
-from justlane.engine.changes.comparison import Comparison, Side, compare
+from justlane.engine.changes.comparison import Totals, differences
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import JustLaneError, RefusedError
@@ -73,7 +73,7 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     steps = steps_between(dialect, reading, dialect.declared(index, platform, moment))
     if not steps:
         return Plan(platform, reading.revision, ())
-    changes = compare_states(index, platform, ("held", reading), ("declared", None), moment)
+    changes = totals_between(index, platform, reading, None, moment)
     return counted_plan(index, platform, reading, steps, changes)
 
 
@@ -84,20 +84,13 @@ def refuse_beyond(index: EstateIndex, platform: str) -> None:
         raise RefusedError(f"{first.source}: {first.message}; nothing was changed", first.hint)
 
 
-def compare_states(
-    index: EstateIndex,
-    platform: str,
-    before: tuple[str, Reading | None],
-    after: tuple[str, Reading | None],
-    moment: datetime,
-) -> Comparison:
-    """Every cell that differs between two states of a platform: readings with their names; None is what is declared."""
+def totals_between(
+    index: EstateIndex, platform: str, before: Reading, after: Reading | None, moment: datetime
+) -> Totals:
+    """How many cells differ between two states of a platform; None for what is declared."""
     dialect = dialect_of(index.estate.platforms[platform])
-    sides = [
-        Side(name, index if held is None else EstateIndex(dialect.as_read(index, platform, held)))
-        for name, held in (before, after)
-    ]
-    return compare(sides[0], sides[1], Question(moment), within=platform)
+    sides = [index if held is None else EstateIndex(dialect.as_read(index, platform, held)) for held in (before, after)]
+    return differences(sides, Question(moment), within=platform).totals
 
 
 def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Step]:
@@ -109,7 +102,7 @@ def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Ste
         for name, entry in wanted.parts.get(part, {}).items():
             if there.get(name) != entry and (name in there or part not in dialect.only_shown):
                 steps.append(_step(dialect, part, name, there.get(name), entry, wanted.lines_of(part, name)))
-    for part in reversed(dialect.parts):
+    for part in (part for part in reversed(dialect.parts) if part not in dialect.beside):
         gone = [(n, entry) for n, entry in held.part(part).items() if n not in wanted.parts.get(part, {})]
         steps += [_step(dialect, part, name, entry, None, ()) for name, entry in gone]
     return steps
@@ -122,9 +115,7 @@ def _step(
     return Step(part, name, before, after, what, lines, part in dialect.only_shown)
 
 
-def counted_plan(
-    index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Comparison
-) -> Plan:
+def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Totals) -> Plan:
     """A plan with all that it takes away, its steps in an order in which they may be made."""
     dialect = dialect_of(index.estate.platforms[platform])
     effect = Effect(

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.engine.changes.comparison import Comparison, Side, compare
+from justlane.engine.changes.comparison import differences
 from justlane.engine.changes.effect import MOST_NAMED
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
@@ -113,8 +113,7 @@ class _Judging:
         """Beside what should be: what should be, but for some differences."""
         held = self._base.changed((step.part, step.name, step.before) for step in steps)
         wrong = EstateIndex(self._dialect.as_read(self._index, self._platform, held))
-        sides = Side("should", self._right), Side("does", wrong)
-        found: Comparison = compare(*sides, Question(self._moment), within=self._platform)
-        people = sorted({user for group in found.groups for user in group.users})
-        sensitive = sorted({c.action for group in found.groups for c in group.changes if c.sensitive})
-        return Meaning(len(people), tuple(people[:MOST_NAMED]), found.gained, found.lost, tuple(sensitive))
+        found = differences((self._right, wrong), Question(self._moment), within=self._platform)
+        people, totals = found.people, found.totals
+        named = tuple(people[:MOST_NAMED])
+        return Meaning(len(people), named, totals.gained, totals.lost, tuple(found.sensitive))

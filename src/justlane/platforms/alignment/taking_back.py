@@ -9,7 +9,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.administrators import Administrators, administrators
 from justlane.model.errors import RefusedError
-from justlane.platforms.alignment.aligning import Plan, compare_states, counted_plan
+from justlane.platforms.alignment.aligning import Plan, counted_plan, totals_between
 from justlane.platforms.alignment.journal import Note
 from justlane.platforms.interface import Entry, Reading, Step, dialect_of
 
@@ -31,7 +31,7 @@ def undoing(index: EstateIndex, platform: str, reading: Reading, done: Sequence[
         steps.append(Step(part, name, held, before, dialect.words(part, name, held or before or {})))
     if not steps:
         return Plan(platform, reading.revision, ())
-    changes = compare_states(index, platform, ("held", reading), ("before", _after(reading, steps)), moment)
+    changes = totals_between(index, platform, reading, _after(reading, steps), moment)
     return counted_plan(index, platform, reading, steps, changes)
 
 

@@ -37,6 +37,7 @@ class FoldersDialect(Dialect):
 
     parts = ("groups", "owners", "lists", "defaults")
     only_shown = frozenset(("groups", "owners"))
+    beside = frozenset(("groups",))
     everybody_signs_in = False
     settings = Settings(("folder",), ("leave alone",))
     abilities = Abilities(
