@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import shutil
 import signal
 import subprocess
@@ -158,6 +159,30 @@ class AlignAndProbeTest(EstateTest):
             self.assertRegex(ran.err, r"going on with the probe that was stopped: \d+ p")
             self.assertRegex(ran.out, "since 20.* UTC: 1 difference new, 0 gone")
             self.assertRegex(self.lane("probe buildyard --thorough", 1).out, "since 20.* UTC nothing is new")
+
+    def test_only_what_is_declared_harmless_is_tried_on_a_platform_of_others(self) -> None:
+        file = self.folder / "platforms" / "buildyard.yaml"
+        with self.standing_in("buildyard"):
+            file.write_text(file.read_text().replace("connector: stand-in", "connector: http"))
+            self.lane("align buildyard --yes")
+            ran = self.lane("probe buildyard --everyone", 1)
+            self.assertIn("Nothing was tried", " ".join(ran.out.split()))
+            file.write_text(re.sub(r"(  see-pipeline:\n)", r"\1    harmless trial: yes\n", file.read_text(), count=1))
+            result = self.lane("probe buildyard --everyone --format json").json
+            self.assertEqual({p["action"]: p["known_by"] for p in result["proofs"] if p["known_by"] == "trying"}, {"see-pipeline": "trying"})
+            self.assertIn("there is none without harm", result["strength"])
+
+    def test_every_situation_and_role_that_the_estate_names(self) -> None:
+        with self.standing_in("siltstore"):
+            self.lane("align siltstore --yes")
+            result = self.lane("probe siltstore --in-each --sample 0 --format json").json
+            self.assertEqual(result["situations"][0], "")
+            self.assertEqual(set(result["situations"][1:]), {f"in {name}" for name in self.index().estate.situations})
+            self.assertIn("another option names one", self.lane("probe siltstore --in-each --multi-factor", 2).err)
+            few = self.lane("probe siltstore --at-most 2 --sample 0 --seed 4 --format json").json
+            self.assertEqual((few["people"], few["scopes"]), (2, 2))
+            self.assertGreater(few["coverage"]["unseen_people"], 0)
+            self.assertIn("nothing is known", few["strength"])
 
     def test_a_platform_that_is_away_hangs_or_talks_nonsense_ends_in_3(self) -> None:
         with self.standing_in("buildyard") as process:

@@ -11,7 +11,7 @@ from justlane.platforms.proof.probing import Difference, ProbeResult, Proof
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 
-_MOST_SHOWN = 3
+_MOST_SHOWN, _MOST_SITUATIONS = 3, 6
 _WORD = {True: "yes", False: "no", None: "not tried"}
 
 
@@ -158,7 +158,9 @@ def _done(result: ProbeResult) -> str:
 def _by_what(result: ProbeResult) -> Iterator[str]:
     """Which actions are known otherwise than by trying, and in how many situations."""
     if len(result.situations) > 1:
-        yield "in each: " + "; ".join(name or "nothing known of where they come from" for name in result.situations)
+        names = [name or "nothing known of where they come from" for name in result.situations]
+        more = f"; and {len(names) - _MOST_SITUATIONS} more" if len(names) > _MOST_SITUATIONS else ""
+        yield f"in each of {len(names)}: {'; '.join(names[:_MOST_SITUATIONS])}{more}"
     known: dict[str, list[str]] = {}
     for action, proof in result.proofs.items():
         known.setdefault(known_by(proof), []).append(action)
