@@ -1,5 +1,6 @@
 """The stand-in's SCIM endpoint, judged by a compliance tester that others wrote; and what SCIM writes counts."""
 
+import json
 import unittest
 
 import httpx
@@ -53,6 +54,19 @@ class ScimComplianceTest(EstateTest):
             self.assertNotIn(who["id"], [m["value"] for m in members])
             self.assertEqual(http.delete(f"/Users/{who['id']}").status_code, 204)
             self.assertIn("add     1 person: vik.sorrel", self.lane("align buildyard --dry-run", 1).out)
+
+    def test_align_writes_groups_by_scim(self) -> None:
+        file = self.folder / "platforms" / "buildyard.yaml"
+        with self.standing_in("buildyard"):
+            file.write_text(file.read_text().replace("  connector: stand-in\n", "  connector: stand-in\n  with: {groups by: scim}\n"))
+            self.lane("align buildyard --yes")
+            state = json.loads((self.folder / "standin" / "buildyard.json").read_text())
+            self.assertIn("forecast-developers", {kept.get("displayName") for kept in state["scim"].values()})
+            self.lane("drift buildyard")
+            people = self.folder / "people" / "saltmarsh.ldif"
+            people.write_text(people.read_text().replace("member: uid=tamsin.quill,", "member: uid=vik.sorrel,", 1))
+            self.lane("align buildyard --yes")
+            self.lane("probe buildyard")
 
     def test_the_interface_is_described(self) -> None:
         with self.standing_in("buildyard"):

@@ -37,7 +37,7 @@ class HttpDialect(Dialect):
 
     parts = PARTS
     abilities = Abilities()
-    settings = Settings(("url", "token from"), ("trust",))
+    settings = Settings(("url", "token from"), ("trust", "with"))
 
     def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
         """All people, the groups that are named, and what the files say."""
@@ -126,7 +126,30 @@ def _groups(index: EstateIndex, platform: str) -> Part:
     known = [n for p in named if p.kind is PrincipalKind.GROUP for n in _with_nested(index, p.name)]
     known += [p.group for p in prepared.platform.publications]
     groups = index.estate.directory.groups
-    return {name: {"members": sorted(str(m.member) for m in groups[name].members)} for name in dict.fromkeys(known)}
+    inner_first = _inner_first(index, dict.fromkeys(known))
+    return {name: {"members": sorted(str(m.member) for m in groups[name].members)} for name in inner_first}
+
+
+def _inner_first(index: EstateIndex, names: Iterable[str]) -> list[str]:
+    """Groups, each behind those that it holds; in a loop one of them has to come first."""
+    found: dict[str, None] = {}
+    met: set[str] = set()
+    for start in names:
+        waiting = [start]
+        while waiting:
+            name = waiting[-1]
+            inner = [n for n in _held(index, name) if n not in met] if name not in met else []
+            met.add(name)
+            if inner:
+                waiting += inner
+            else:
+                found.setdefault(waiting.pop())
+    return list(found)
+
+
+def _held(index: EstateIndex, name: str) -> Iterator[str]:
+    members = index.estate.directory.groups[name].members
+    return (m.member.name for m in members if m.member.kind is PrincipalKind.GROUP)
 
 
 def _bindings(prepared: PlatformIndex) -> Part:
@@ -202,10 +225,8 @@ def identifier(*parts: str) -> str:
 
 
 def _with_nested(index: EstateIndex, name: str) -> list[str]:
-    groups = index.estate.directory.groups
-
     def nested(group: str) -> Iterator[tuple[str, None]]:
-        return ((m.member.name, None) for m in groups[group].members if m.member.kind is PrincipalKind.GROUP)
+        return ((inner, None) for inner in _held(index, group))
 
     return list(walk(name, nested))
 

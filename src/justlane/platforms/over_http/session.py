@@ -83,7 +83,8 @@ def connect(platform: Platform, folder: Path, permit: Permit) -> HttpConnector:
     safe = trusted(folder, connection.trust) if connection.url.startswith("https:") else None
     to = destination_of(connection.url, safe.authority if safe else "")
     token = require_ascii(released(connection.token, folder, to, permit), connection.token)
-    return HttpConnector(platform.name, connection.url, token, safe)
+    by_scim = connection.options.get("groups by") == "scim"
+    return HttpConnector(platform.name, connection.url, token, safe, by_scim=by_scim)
 
 
 class HttpConnector:
@@ -96,8 +97,11 @@ class HttpConnector:
         token: str,
         trusted: Trusted | None = None,
         transport: httpx.BaseTransport | None = None,
+        *,
+        by_scim: bool = False,
     ) -> None:
         self._name = name
+        self._by_scim = by_scim
         self._own = {"Authorization": f"Bearer {token}"}
         advice = f"start it (a stand-in: `justlane standin {name}`), or correct the url"
         self._service = Service(name, url, trusted, _LIMITS, advice=advice, transport=transport)
@@ -117,7 +121,10 @@ class HttpConnector:
         return reading
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
-        """Make some changes, all or none: one at its own address, several in one request."""
+        """Make some changes, all or none: one at its own address, several in one request; a group alone by SCIM, if
+        that is wanted."""
+        if self._by_scim and len(steps) == 1 and steps[0].part == "groups":
+            return self._changed_by_scim(steps[0], revision)
         if len(steps) == 1:
             step = steps[0]
             path = f"/holds/{step.part}/{_quoted(step.name)}"
@@ -127,6 +134,40 @@ class HttpConnector:
             changes = [{"part": s.part, "name": s.name, "entry": s.after} for s in steps]
             answer = self._sent("POST", "/holds", body={"changes": changes}, match=revision, key=key)
         return self._service.decoded(answer, _Changed).revision
+
+    def _changed_by_scim(self, step: Step, revision: str) -> str:
+        """Write a group, and see that nothing else changed before or meanwhile."""
+        from justlane.platforms.over_http.scim_groups import ScimGroups
+
+        before = self.read()
+        if before.revision != revision:
+            raise self._was_changed()
+        ScimGroups(self._name, self._by_scim_sent).write(step.name, step.after)
+        after = self.read()
+        others = (part for part in PARTS if part != step.part)  # a group that goes may leave others, too
+        written = after.part(step.part).get(step.name) == step.after
+        if not written or any(after.part(part) != before.part(part) for part in others):
+            raise self._was_changed()
+        return after.revision
+
+    def _by_scim_sent(
+        self,
+        method: str,
+        path: str,
+        *,
+        body: Entry | None = None,
+        version: str = "",
+        expected: tuple[int, ...] = (200,),
+    ) -> Answer:
+        headers = {**self._own, **({"If-Match": version} if version else {})}
+        answer = self._service.ask(method, path, headers=headers, body=body)
+        if answer.status not in expected:
+            raise self._refused(answer)
+        return answer
+
+    def _was_changed(self) -> PlatformChangedError:
+        message = f"{self._name} was changed by somebody else meanwhile"
+        return PlatformChangedError(message, "run align again: it starts from what is there now")
 
     def misbehave(self, kind: str, detail: str) -> None:
         """Tell a stand-in to misbehave."""
@@ -206,10 +247,7 @@ class HttpConnector:
                 f"{self._name} does not accept our token: {said}", "see what `token from` in `reached by` names"
             )
         if answer.status == 412:
-            return PlatformChangedError(
-                f"{self._name} was changed by somebody else meanwhile",
-                "run align again: it starts from what is there now",
-            )
+            return self._was_changed()
         hint = "see its own log, then try again"
         if wait := one_line(answer.headers.get("retry-after", ""))[:40]:
             hint = f"it asks to wait (Retry-After: {wait}); what was done is noted, then run it again"
