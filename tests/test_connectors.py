@@ -47,6 +47,8 @@ def connect(platform, folder, permit):
 
 
 class ConnectorsTest(EstateTest):
+    forked = True
+
     def foreign(self, forgets: bool = False, careless: bool = False, code: str = "") -> dict[str, str]:
         """Another package with a connector `shelf`, as if it were installed."""
         site = self.top / "site"

@@ -34,6 +34,8 @@ def blocks(page: Path) -> Iterator[tuple[str, list[str]]]:
 
 
 class DocumentationTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

@@ -24,6 +24,8 @@ BEHIND = "tamsin.quill release-publisher buildyard/release"
 
 
 class DriftTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()
@@ -114,6 +116,8 @@ class MeaningTest(TestCase):
 
 
 class TakingBackTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

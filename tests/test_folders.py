@@ -51,6 +51,8 @@ def ldif() -> str:
 
 
 class FoldersTest(EstateTest):
+    forked = True
+
     @classmethod
     def setUpClass(cls) -> None:
         if os.geteuid() or not all(map(shutil.which, ("useradd", "getfacl", "setfacl"))):

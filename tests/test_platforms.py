@@ -24,6 +24,8 @@ BEHIND = "tamsin.quill release-publisher buildyard/release"
 
 
 class AlignAndProbeTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

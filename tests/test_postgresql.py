@@ -59,6 +59,7 @@ def ldif() -> str:
 
 
 class PostgresqlTest(EstateTest):
+    forked = True
     server: Running
 
     @classmethod

@@ -13,6 +13,8 @@ TOKEN = "a-token-of-the-tests"
 
 
 class ScimComplianceTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.saltmarsh()

@@ -18,6 +18,8 @@ EXPORT = "Team,Person,Right,Where\nmechanics,,mechanic,east\nmechanics,,mechanic
 
 
 class SheetTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         super().setUp()
         self.pumphall(pumphall=("\nactions:", REACHED + "\nactions:"))

@@ -44,6 +44,8 @@ def require_subversion() -> None:
 
 
 class SubversionTest(EstateTest):
+    forked = True
+
     def setUp(self) -> None:
         require_subversion()
         super().setUp()
