@@ -135,6 +135,9 @@ class PostgresqlTest(EstateTest):
         sql('alter default privileges for role "bram.tolland" revoke select on tables from public')
         self.lane("align store --yes")
         self.probed(0)
+        sql("alter table buoys.readings enable row level security")
+        self.assertIn("row security decides row by row", " ".join(self.lane("align store", 1).out.split()), "never nothing to do")
+        sql("alter table buoys.readings disable row level security")
         # what was done by hand, taken over
         sql('grant truncate, delete on buoys.moorings to crew; grant execute on function models.forget() to "bram.tolland"')
         ran = self.lane("drift store --adopt --yes")

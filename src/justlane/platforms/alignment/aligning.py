@@ -72,8 +72,10 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     refuse_beyond(index, platform)
     steps = steps_between(dialect, reading, dialect.declared(index, platform, moment))
     if not steps:
-        return Plan(platform, reading.revision, ())
-    changes = totals_between(index, platform, reading, None, moment)
+        return Plan(platform, reading.revision, (), unjudged=dialect.unjudged(reading))
+    ours = [step for step in steps if not step.by_hand]
+    after = reading.changed((s.part, s.name, s.after) for s in ours) if len(ours) < len(steps) else None
+    changes = totals_between(index, platform, reading, after, moment)
     return counted_plan(index, platform, reading, steps, changes)
 
 
@@ -118,12 +120,13 @@ def _step(
 def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Totals) -> Plan:
     """A plan with all that it takes away, its steps in an order in which they may be made."""
     dialect = dialect_of(index.estate.platforms[platform])
+    ours = [step for step in steps if not step.by_hand]
     effect = Effect(
         changes.gained,
         changes.lost,
-        sum(map(_memberships_taken, steps)),
-        sum(map(_is_account_taken, steps)),
-        sum(step.after is None and step.part not in ("people", "groups", "local_groups") for step in steps),
+        sum(map(_memberships_taken, ours)),
+        sum(map(_is_account_taken, ours)),
+        sum(step.after is None and step.part not in ("people", "groups", "local_groups") for step in ours),
     )
     strokes = strokes_of(index, platform, reading, steps)
     by_hand = tuple(step for step in steps if step.by_hand)
