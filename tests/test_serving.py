@@ -211,6 +211,32 @@ class ServingTest(EstateTest):
             self.wait_for(lambda: self.client(url).post(PATH, json=asked).status_code == 200)
         self.assertTrue(any("cannot be read; what was read before goes on" in line for line in self.said))
 
+    def test_nothing_goes_on_when_whoever_looks_after_it_is_killed(self) -> None:
+        port = free_port()
+        command = [
+            sys.executable,
+            "-m",
+            "justlane",
+            "serve",
+            "--token-from",
+            "file secrets/serve",
+            "--listen",
+            f"127.0.0.1:{port}",
+            "--processes",
+            "2",
+        ]
+        with subprocess.Popen(command, env=self.environment, stderr=subprocess.DEVNULL) as process:
+            self.wait_for(lambda: self.is_open(port))
+            time.sleep(0.5)
+            process.kill()
+        self.wait_for(lambda: not self.is_open(port))
+
+    def is_open(self, port: int) -> bool:
+        try:
+            return httpx.get(f"http://127.0.0.1:{port}/health", timeout=2).status_code == 200
+        except httpx.HTTPError:
+            return False
+
     def test_certificates(self) -> None:
         authority, callers = trustme.CA(), trustme.CA()
         server, caller = authority.issue_cert("127.0.0.1"), callers.issue_cert("caller@saltmarsh.example")

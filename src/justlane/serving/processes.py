@@ -213,8 +213,16 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
         safe = {"ssl_certfile": transport.certificate, "ssl_keyfile": transport.key or None}
     if transport.client_authority:
         safe |= {"ssl_ca_certs": transport.client_authority, "ssl_cert_reqs": ssl.CERT_REQUIRED}
+    parent = os.getppid()
+
+    async def look_after() -> None:
+        if os.getppid() != parent:  # nobody looks after us any more
+            server.should_exit = True
+
     config = uvicorn.Config(
         service,
+        callback_notify=look_after,
+        timeout_notify=1,
         log_level="error",
         access_log=False,
         server_header=False,
@@ -223,4 +231,5 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
         timeout_graceful_shutdown=_GRACE_SECONDS - 2,
         **safe,
     )
-    uvicorn.Server(config).run(sockets=[found])
+    server = uvicorn.Server(config)
+    server.run(sockets=[found])
