@@ -50,6 +50,17 @@ class CompareTest(EstateTest):
         self.assertIn("holds no estate.yaml", self.lane(f"compare {self.top} {first}", 2).err)
         self.assertIn("is not in git", self.lane("compare main", 2).err)
 
+    def test_a_scope_of_another_kind(self) -> None:
+        """Nothing is given otherwise, but what is given above it applies there no longer, or now does."""
+        self.pumphall()
+        first, self.folder = self.folder, self.top / "other"
+        self.pumphall(pumphall=("pump-1: pump", "pump-1: cupboard"))
+        ran = self.lane(f"compare {first} {self.folder} --format csv", 1)
+        self.assertIn("ada.brook,repair-pump,pumphall/east/pump-1,yes,no,yes", ran.out)
+        self.assertNotIn(",see-pump,", ran.out)
+        cells = len(ran.out.splitlines()) - 1
+        self.assertIn(f"{cells} cells gained, 0 lost", self.lane(f"compare {self.folder} {first}", 1).out)
+
     def test_two_people_side_by_side(self) -> None:
         self.saltmarsh()
         ran = self.lane("compare --person imke.vos --with lotte.marsh", 1)

@@ -197,10 +197,17 @@ class Differing:
                 named[key] = binding.principal
             counts.append(here)
         matters |= set(named.values())
-        if self.everywhere:
+        if self.everywhere or self._asked_of(0, address) != self._asked_of(1, address):
             return matters, matters
         differing = (counts[0] - counts[1]) + (counts[1] - counts[0])
         return matters, {named[key] for key in differing}
+
+    def _asked_of(self, number: int, address: str) -> list[tuple[str, str]]:
+        """The scopes of a side where something must be held to act at a place, each with its kind."""
+        side = self._sides[number]
+        if side is None or address not in side.platform.scopes:
+            return []
+        return [(place, side.platform.scopes[place].kind) for place in asked_at(side, address)]
 
     def _counting_at(self, number: int, address: str) -> Iterator[tuple[str, Binding]]:
         """The bindings of a side that cover a place, or a scope where something must be held to act there."""
