@@ -12,14 +12,14 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from justlane.engine.decision.circumstances import in_dates
+from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Habits
 from justlane.model.findings import Source
 from justlane.model.people import AUTHENTICATED, Directory, Group, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Pattern, Role
-
-HERE = Source("the platform")
+from justlane.platforms.entries import HERE
 
 
 class Cell(NamedTuple):
@@ -69,14 +69,12 @@ def people_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[s
 def groups_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[str]:
     """Names of some groups and of all that are nested in them, in order."""
     groups = index.estate.directory.groups
-    waiting = [p.name for p in principals if p.kind is PrincipalKind.GROUP]
-    found = dict.fromkeys(waiting)
-    for name in waiting:
-        for m in groups[name].members:
-            if m.member.kind is PrincipalKind.GROUP and m.member.name not in found and m.member.name in groups:
-                found[m.member.name] = None
-                waiting.append(m.member.name)
-    return sorted(found)
+
+    def nested(name: str) -> Iterator[tuple[str, None]]:
+        inner = (m.member for m in groups[name].members if m.member.kind is PrincipalKind.GROUP)
+        return ((group.name, None) for group in inner if group.name in groups)
+
+    return sorted({name for p in principals if p.kind is PrincipalKind.GROUP for name in walk(p.name, nested)})
 
 
 def directory_of(people: Iterable[str], members: Mapping[str, Iterable[Principal]]) -> Directory:
@@ -129,9 +127,3 @@ def estate_of(
 def applicable(prepared: PlatformIndex, address: str) -> frozenset[str]:
     """The actions that can be done at a place."""
     return frozenset(name for name in prepared.platform.actions if prepared.applies(name, address))
-
-
-def texts(value: object) -> Iterator[str]:
-    """The texts in a list that somebody else wrote."""
-    if isinstance(value, list):
-        yield from (item for item in value if isinstance(item, str))

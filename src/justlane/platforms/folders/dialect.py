@@ -20,6 +20,7 @@ from justlane.model.people import Principal, PrincipalKind
 from justlane.platforms import plain_grants
 from justlane.platforms.abilities import Abilities, Beyond, Settings
 from justlane.platforms.computed import Rights, in_names, lines_at, members_of, outcomes
+from justlane.platforms.entries import texts
 from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
 
 FOLDER, FILE = "folder", "file"
@@ -70,10 +71,8 @@ class FoldersDialect(Dialect):
             if address == platform:  # whoever may do something inside has to come in
                 asked = dict.fromkeys(sorted(everybody), frozenset("x"))
             held = {login: rights for login, rights in asked.items() if rights}
-            named = in_names(held, members, set(held.values()))
-            groups.update(named.groups)
-            said = {f"group {name}": rights for name, rights in named.groups.items()}
-            said |= {f"user {login}": rights for login, rights in named.people.items()}
+            said = _said(held, members)
+            groups |= {to[6:] for to in said if to.startswith("group ")}
             for to, rights in said.items():
                 name = f"{address} {to}"
                 lists[name] = {"place": address, "to": to, "rights": written(rights)}
@@ -86,9 +85,7 @@ class FoldersDialect(Dialect):
 
     def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
         """What the lists give, as the machine weighs them, person by person."""
-        members = {
-            name: set(plain_grants.texts(entry.get("members"))) for name, entry in reading.part("groups").items()
-        }
+        members = _members(reading)
         users = [login for login, user in index.estate.directory.users.items() if user.enabled]
         directory = plain_grants.directory_of(users, {})
         return plain_grants.estate_of(index, platform, directory, _given(index, platform, reading, users, members))
@@ -198,11 +195,7 @@ def _by_place(steps: Sequence[Step]) -> Iterator[tuple[Step, ...]]:
 
 def _between(before: Reading, after: Reading) -> Reading:
     """What gives everybody at each place what they have in both states."""
-    members = {
-        name: set(plain_grants.texts(entry.get("members")))
-        for reading in (after, before)
-        for name, entry in reading.part("groups").items()
-    }
+    members = _members(after) | _members(before)
     lists: Part = {}
     was, will = (_at(reading) for reading in (before, after))
     for place in dict.fromkeys((*was, *will)):
@@ -213,13 +206,21 @@ def _between(before: Reading, after: Reading) -> Reading:
             held = [frozenset(_weighed(login, side.get(place, {}), members)) - {"-"} for side in (was, will)]
             if held[0] & held[1]:
                 both[login] = held[0] & held[1]
-        named = in_names(both, members, set(both.values()))
-        said = {f"group {name}": rights for name, rights in named.groups.items()}
-        said |= {f"user {login}": rights for login, rights in named.people.items()}
-        for to, rights in said.items():
+        for to, rights in _said(both, members).items():
             lists[f"{place} {to}"] = {"place": place, "to": to, "rights": written(rights)}
     later: Part = {name: entry for name, entry in before.part("defaults").items() if name in after.part("defaults")}
     return Reading("", {"lists": lists, "defaults": later})
+
+
+def _members(reading: Reading) -> dict[str, set[str]]:
+    return {name: set(texts(entry.get("members"))) for name, entry in reading.part("groups").items()}
+
+
+def _said(people: Mapping[str, Rights], members: Mapping[str, set[str]]) -> dict[str, Rights]:
+    """Whom a list names so that everybody has just their rights: `group NAME` or `user NAME` -> rights."""
+    named = in_names(people, members, set(people.values()))
+    said = {f"group {name}": rights for name, rights in named.groups.items()}
+    return said | {f"user {login}": rights for login, rights in named.people.items()}
 
 
 def _people(sides: Sequence[Mapping[str, str]], members: Mapping[str, set[str]]) -> list[str]:

@@ -19,17 +19,16 @@ from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
-from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, Principal, PrincipalKind, User
+from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
 from justlane.platforms.abilities import Abilities, Settings
+from justlane.platforms.entries import HERE, principal_of, texts
 from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading
 
 PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")
 """What such a platform holds, in the order in which it has to be added."""
 
 _GIVING = ("allows", "builds_on")
-_HERE = Source("the platform")
-_NAMED = ("local group", "group", "user")
 
 
 class HttpDialect(Dialect):
@@ -59,11 +58,11 @@ class HttpDialect(Dialect):
     def between(self, part: str, before: Entry, after: Entry) -> Entry | None:
         """A group with the members of both, a role with the actions of both."""
         if part == "roles":
-            both: Entry = {key: _either(_texts(before.get(key)), _texts(after.get(key))) for key in _GIVING}
-            left_out = _texts(after.get("excepts"))
-            return {**both, "excepts": [item for item in _texts(before.get("excepts")) if item in left_out]}
+            both: Entry = {key: _either(texts(before.get(key)), texts(after.get(key))) for key in _GIVING}
+            left_out = texts(after.get("excepts"))
+            return {**both, "excepts": [item for item in texts(before.get("excepts")) if item in left_out]}
         if part in ("groups", "local_groups"):
-            return {**after, "members": _either(_texts(before.get("members")), _texts(after.get("members")))}
+            return {**after, "members": _either(texts(before.get("members")), texts(after.get("members")))}
         return None
 
 
@@ -239,14 +238,14 @@ def as_read(index: EstateIndex, platform: str, reading: Reading) -> Estate:
     held = msgspec.structs.replace(
         declared,
         roles={**roles, **_habitual(declared, roles)},
-        local_groups={name: LocalGroup(name, "", _local_members(entry), _HERE) for name, entry in local_groups.items()},
+        local_groups={name: LocalGroup(name, "", _local_members(entry), HERE) for name, entry in local_groups.items()},
         publications=tuple(_publications(reading, declared)),
         ceilings=tuple(_ceilings(reading)),
     )
     built_in = tuple(b for b in index.platform(platform).bindings if b.built_in and b.role in held.roles)
     directory = Directory(
-        {login: User(login, login, entry.get("enabled") is True, _HERE) for login, entry in people.items()},
-        {name: Group(name, "", _members(entry), _HERE) for name, entry in reading.part("groups").items()},
+        {login: User(login, login, entry.get("enabled") is True, HERE) for login, entry in people.items()},
+        {name: Group(name, "", _members(entry), HERE) for name, entry in reading.part("groups").items()},
     )
     zone = index.estate.time_zone
     bindings = (*built_in, *_held_bindings(reading, held))
@@ -256,32 +255,19 @@ def as_read(index: EstateIndex, platform: str, reading: Reading) -> Estate:
 def _habitual(declared: Platform, roles: dict[str, Role]) -> dict[str, Role]:
     """The role that an open platform gives by itself, if the platform does not hold it yet."""
     name = declared.habits.open_role
-    return {name: Role(name, "", _HERE)} if name and name not in roles else {}
-
-
-def _texts(value: object) -> list[str]:
-    return [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
-
-
-def principal_of(value: object) -> Principal | None:
-    """A principal as platforms write it; None for what makes no sense."""
-    text = value if isinstance(value, str) else ""
-    if text in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
-        return Principal(PrincipalKind(text))
-    kind = next((known for known in _NAMED if text.startswith(f"{known} ")), "")
-    return Principal(PrincipalKind(kind), text[len(kind) + 1 :]) if kind else None
+    return {name: Role(name, "", HERE)} if name and name not in roles else {}
 
 
 def _members(entry: Entry) -> tuple[Membership, ...]:
-    found = (principal_of(member) for member in _texts(entry.get("members")))
+    found = (principal_of(member) for member in texts(entry.get("members")))
     kinds = (PrincipalKind.GROUP, PrincipalKind.USER)
-    return tuple(Membership(member, _HERE) for member in found if member and member.kind in kinds)
+    return tuple(Membership(member, HERE) for member in found if member and member.kind in kinds)
 
 
 def _local_members(entry: Entry) -> tuple[LocalMember, ...]:
     until = entry.get("until")
     ends = until if isinstance(until, dict) else {}
-    return tuple(LocalMember(m.member, _HERE, "", _day(ends.get(str(m.member)))) for m in _members(entry))
+    return tuple(LocalMember(m.member, HERE, "", _day(ends.get(str(m.member)))) for m in _members(entry))
 
 
 def _day(value: object) -> date | None:
@@ -295,15 +281,15 @@ def _day(value: object) -> date | None:
 def _roles(reading: Reading) -> dict[str, Role]:
     """The roles; one that would build on itself, through others too, does not."""
     bases = {
-        name: [base for base in _texts(entry.get("builds_on")) if base in reading.part("roles")]
+        name: [base for base in texts(entry.get("builds_on")) if base in reading.part("roles")]
         for name, entry in reading.part("roles").items()
     }
     found: dict[str, Role] = {}
     for name, entry in reading.part("roles").items():
         sound = [base for base in bases[name] if not _leads_to(bases, base, name)]
         bases[name] = sound
-        allows, excepts = (_patterns(_texts(entry.get(key))) for key in ("allows", "excepts"))
-        found[name] = Role(name, "", _HERE, allows, excepts, _patterns(sound))
+        allows, excepts = (_patterns(texts(entry.get(key))) for key in ("allows", "excepts"))
+        found[name] = Role(name, "", HERE, allows, excepts, _patterns(sound))
     return found
 
 
@@ -318,23 +304,23 @@ def _leads_to(bases: dict[str, list[str]], start: str, end: str) -> bool:
 
 
 def _patterns(texts: Iterable[str]) -> tuple[Pattern, ...]:
-    return tuple(Pattern(text, _HERE) for text in texts)
+    return tuple(Pattern(text, HERE) for text in texts)
 
 
 def _publications(reading: Reading, declared: Platform) -> Iterable[Publication]:
     for entry in reading.part("publications").values():
         group, scope = entry.get("group"), entry.get("scope")
         if isinstance(group, str) and isinstance(scope, str) and scope in declared.scopes:
-            yield Publication(group, scope, _HERE)
+            yield Publication(group, scope, HERE)
 
 
 def _ceilings(reading: Reading) -> Iterable[Ceiling]:
     for entry in reading.part("ceilings").values():
         principal = principal_of(entry.get("principal"))
         if principal is not None:
-            patterns = tuple(_texts(entry.get("patterns")))
-            but_not = tuple(p for p in map(principal_of, _texts(entry.get("but_not"))) if p)
-            yield Ceiling(principal, patterns, condition_of(entry.get("condition")), "", _HERE, but_not)
+            patterns = tuple(texts(entry.get("patterns")))
+            but_not = tuple(p for p in map(principal_of, texts(entry.get("but_not"))) if p)
+            yield Ceiling(principal, patterns, condition_of(entry.get("condition")), "", HERE, but_not)
 
 
 def _held_bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
@@ -351,7 +337,7 @@ def _held_bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
             here_only = entry.get("here_only") is True
             bundle = entry.get("bundle")
             called = bundle if isinstance(bundle, str) else ""
-            yield Binding(principal, str(role), str(scope), "", _HERE, effect, here_only, condition, bundle=called)
+            yield Binding(principal, str(role), str(scope), "", HERE, effect, here_only, condition, bundle=called)
 
 
 def condition_of(value: object) -> Condition:

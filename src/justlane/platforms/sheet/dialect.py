@@ -18,8 +18,8 @@ from justlane.model.names import did_you_mean
 from justlane.model.people import PrincipalKind
 from justlane.platforms import plain_grants
 from justlane.platforms.abilities import EVERY_HABIT, Abilities, Beyond, Settings
+from justlane.platforms.entries import HERE, principal_of
 from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
-from justlane.platforms.over_http.dialect import principal_of
 
 COLUMNS = ("group", "user", "role", "place")
 """What may be in a column of the export; role and place have to be, and one of the others."""
@@ -58,7 +58,7 @@ class SheetDialect(Dialect):
             to = principal_of(entry.get("principal"))
             role, scope = str(entry.get("role")), str(entry.get("scope"))
             if to and role in declared.platform.roles and scope in declared.platform.scopes:
-                found.append(Binding(to, role, scope, "", plain_grants.HERE))
+                found.append(Binding(to, role, scope, "", HERE))
         zone, directory = index.estate.time_zone, index.estate.directory
         held = replace(declared.platform, ceilings=())
         return Estate("held", "", zone, directory, {platform: held}, (*own, *found), ())

@@ -18,6 +18,7 @@ from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, Principal
 from justlane.platforms import plain_grants
 from justlane.platforms.abilities import EVERY_MEANS, Abilities, Beyond, Settings
 from justlane.platforms.computed import NONE, Outcome, Rights, in_names, lines_at, members_of, outcomes
+from justlane.platforms.entries import texts
 from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
 
 READ, WRITE = "read", "write"
@@ -63,7 +64,7 @@ class SubversionDialect(Dialect):
     def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
         """The nearest path decides, and all lines there together."""
         members = {
-            name: [Principal(PrincipalKind.USER, m) for m in plain_grants.texts(entry.get("members"))]
+            name: [Principal(PrincipalKind.USER, m) for m in texts(entry.get("members"))]
             for name, entry in reading.part("groups").items()
         }
         named = [str(entry.get("to")) for entry in reading.part("rules").values()]
@@ -75,7 +76,7 @@ class SubversionDialect(Dialect):
     def words(self, part: str, name: str, entry: Entry) -> str:
         """As the file says it."""
         if part == "groups":
-            return f"group {name} of {len(list(plain_grants.texts(entry.get('members'))))}"
+            return f"group {name} of {len(texts(entry.get('members')))}"
         return f"[{entry.get('path')}] {entry.get('to')} = {entry.get('rights')}".rstrip()
 
     def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
