@@ -27,6 +27,12 @@ ASKED = {
 PATH = "/access/v1/evaluation"
 
 
+def served(port: int, processes: int, *words: str) -> list[str]:
+    """The command that serves there."""
+    where = ["--token-from", "file secrets/serve", "--listen", f"127.0.0.1:{port}"]
+    return [sys.executable, "-m", "justlane", "serve", *where, "--processes", str(processes), *words]
+
+
 class ServingTest(EstateTest):
     def setUp(self) -> None:
         super().setUp()
@@ -40,20 +46,7 @@ class ServingTest(EstateTest):
     @contextmanager
     def serving(self, *words: str, scheme: str = "http", processes: int = 2) -> Iterator[str]:
         port = free_port()
-        command = [
-            sys.executable,
-            "-m",
-            "justlane",
-            "serve",
-            "--token-from",
-            "file secrets/serve",
-            "--listen",
-            f"127.0.0.1:{port}",
-            "--processes",
-            str(processes),
-            *words,
-        ]
-        process = subprocess.Popen(command, env=self.environment, stderr=subprocess.PIPE, text=True)
+        process = subprocess.Popen(served(port, processes, *words), env=self.environment, stderr=subprocess.PIPE, text=True)
 
         def listen() -> None:
             assert process.stderr
@@ -213,19 +206,7 @@ class ServingTest(EstateTest):
 
     def test_nothing_goes_on_when_whoever_looks_after_it_is_killed(self) -> None:
         port = free_port()
-        command = [
-            sys.executable,
-            "-m",
-            "justlane",
-            "serve",
-            "--token-from",
-            "file secrets/serve",
-            "--listen",
-            f"127.0.0.1:{port}",
-            "--processes",
-            "2",
-        ]
-        with subprocess.Popen(command, env=self.environment, stderr=subprocess.DEVNULL) as process:
+        with subprocess.Popen(served(port, 2), env=self.environment, stderr=subprocess.DEVNULL) as process:
             self.wait_for(lambda: self.is_open(port))
             time.sleep(0.5)
             process.kill()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import time
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from ipaddress import ip_address
@@ -165,7 +166,7 @@ class Answers:
         if platform not in self.index.estate.platforms:
             return None
         asked = context or _NOTHING
-        minute = "" if asked.time else datetime.now(UTC).strftime("%Y-%m-%dT%H:%M")
+        minute = 0 if asked.time else _minute()
         key = (login, platform, asked, minute)
         judging = self._judges.get(key)
         if judging is None:
@@ -192,8 +193,7 @@ class Answers:
     def _searched(self, key: tuple[str, Evaluation], look: Callable[[], list[dict[str, str]]]) -> list[dict[str, str]]:
         """The results of a search, kept for its next pages, while the minute is the same."""
         what, asked = key
-        minute = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M")
-        mark = (what, asked.subject, asked.action, asked.resource, asked.context, minute)
+        mark = (what, asked.subject, asked.action, asked.resource, asked.context, _minute())
         if mark not in self._searches:
             if len(self._searches) >= _MOST_SEARCHES:
                 self._searches.clear()
@@ -202,6 +202,11 @@ class Answers:
 
 
 _NOTHING = Context()
+
+
+def _minute() -> int:
+    """So long what depends on the time is kept."""
+    return int(time.time() // 60)
 
 
 def _question(context: Context | None) -> Question:
