@@ -219,7 +219,8 @@ def _free_port(wanted: int) -> int:
 
 
 def _arguments(command: Sequence[str], folder: Path) -> list[str]:
-    return [sys.executable, "-m", "justlane", *command, "--estate", str(folder.resolve())]
+    """A command of the walk, which is read as a whole: no pager waits for somebody in it."""
+    return [sys.executable, "-m", "justlane", "--pager", "never", *command, "--estate", str(folder.resolve())]
 
 
 @contextmanager
