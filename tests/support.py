@@ -58,6 +58,13 @@ class EstateTest(unittest.TestCase):
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(content if isinstance(content, bytes) else content.encode())
 
+    def secret(self, name: str, text: str) -> None:
+        """A secret of the estate, in a file that its owner alone may read."""
+        folder = self.folder / "secrets"
+        folder.mkdir(mode=0o700, exist_ok=True)
+        (folder / name).touch(mode=0o600)
+        (folder / name).write_text(text)
+
     def pumphall(self, **replaced: tuple[str, str]) -> None:
         """The small estate, with one text replaced by another in files named by their stem."""
         files = dict(PUMPHALL)

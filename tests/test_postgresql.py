@@ -105,7 +105,7 @@ class PostgresqlTest(EstateTest):
         proved = self.probed(0)
         self.assertEqual(proved["kept_out"], [])
         self.assertEqual(proved["no_means"], ["edda.stroom"])
-        self.assertGreater(proved["tried"], 40)
+        self.assertGreater(proved["tried"], 20)
         self.assertEqual(sql("select count(*) from buoys.moorings"), [(1,)], "nothing is left of trying")
         # what was done behind our back
         sql('grant delete on buoys.moorings to "bram.tolland" with grant option')
@@ -126,7 +126,7 @@ class PostgresqlTest(EstateTest):
         self.assertTrue(any(words.startswith("what bram.tolland makes is given at once: tables in saltmarsh") for words in said), said)
         self.assertIn("row security decides row by row in store/saltmarsh/buoys/moorings", drift["unjudged"])
         found = self.probed(1)["differences"]
-        self.assertIn(("bram.tolland", "delete", False, True), {(d["user"], d["action"], d["declared"], d["does"]) for d in found})
+        self.assertIn(("bram.tolland", "delete", False, True), {(d["user"], d["action"], d["declared"], d["says"]) for d in found}, "row security: asked, not tried")
         self.assertIn("imke.vos", {d["user"] for d in found})
         ran = self.lane("align store --yes", 1)
         self.assertIn("the rest is for you", ran.err)

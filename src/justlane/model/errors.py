@@ -10,6 +10,7 @@ JustLaneError                      exit code
     ├── TokenRefusedError              the platform does not accept our token
     ├── PlatformChangedError           it changed while we were changing it
     ├── PlatformRefusedError           it answered with a problem (RFC 9457)
+    │   └── ChangeRefusedError             it did not make a change, and nothing of it came about
     ├── NonsenseError                  it answered something that we cannot understand
     ├── SecretError                    a secret is missing, or others can read it
     ├── CertificateError               the server's certificate cannot be trusted
@@ -79,6 +80,10 @@ class PlatformChangedError(OutsideError):
 
 class PlatformRefusedError(OutsideError):
     """The platform answered with a problem."""
+
+
+class ChangeRefusedError(PlatformRefusedError):
+    """The platform did not make a change, and nothing of it came about."""
 
 
 class NonsenseError(OutsideError):

@@ -19,6 +19,7 @@ from msgspec import Meta, Struct
 from msgspec.structs import replace
 
 from justlane.engine.facts.index import EstateIndex
+from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
@@ -86,6 +87,14 @@ class Step(Struct, frozen=True):
     """The lines of the estate that ask for it."""
     by_hand: bool = False
     """Whether it is shown, and has to be done by somebody else than a connector."""
+    when: Condition = ALWAYS
+    """The circumstances in which it gives or takes what it does."""
+    keeps: bool = False
+    """Whether it lets an account that is left alone keep what another step would take from it."""
+    changes: tuple[str, ...] = ()
+    """What a change changes inside the thing, in words."""
+    uncounted: str = ""
+    """What it brings besides cells, in words: that is in no count, and never called harmless."""
 
     @property
     def verb(self) -> str:
@@ -93,11 +102,32 @@ class Step(Struct, frozen=True):
         return "add" if self.before is None else "remove" if self.after is None else "change"
 
 
+class Sort(Struct, frozen=True):
+    """What one of the parts of a platform is made of."""
+
+    one: str
+    """A single thing, in words: `grant`."""
+    many: str
+    """Several of them: `grants`."""
+    neutral: bool = False
+    """Whether a thing of the sort gives nothing by itself, since only others name it: such are added first, and several
+    that are added share a line. Accounts, groups and roles are."""
+    accounts: bool = False
+    """Whether it is what people sign in with: `enabled` says whether they may."""
+    members: bool = False
+    """Whether it lists people and groups under `members`."""
+
+
 class Dialect(ABC):
     """How one kind of platform says things: the pure half of a connector."""
 
     parts: tuple[str, ...]
     """The sorts of things it holds, in the order in which they have to be added."""
+    sorts: Mapping[str, Sort] = {}
+    """What each part is made of; a part that is not there is called by its own name, and gives something."""
+    says_all: bool = False
+    """Whether its parts and entries are those of an estate (roles, bindings, publications), so that whole entries can
+    be taken over into one rather than single grants."""
     abilities: Abilities
     settings: Settings = Settings()
     only_shown: frozenset[str] = frozenset()
@@ -150,12 +180,65 @@ class Dialect(ABC):
         """One thing that gives what it gave before and what it is to give; None if there is nothing of the sort."""
         return None
 
+    def sort(self, part: str) -> Sort:
+        """What a part is made of."""
+        called = part.replace("_", " ")
+        return self.sorts.get(part) or Sort(called.removesuffix("s"), called)
+
     def words(self, part: str, name: str, entry: Entry) -> str:
-        """One thing in words; empty where our own words for it do."""
+        """One thing in words."""
+        return f"{self.sort(part).one} {name}"
+
+    def change_in_words(self, part: str, key: str, before: object, after: object) -> str:
+        """What it means that a value inside a thing becomes another; None is no value."""
+        called = key.replace("_", " ")
+        if isinstance(after, bool) or isinstance(before, bool):
+            return f"now {called}" if after else f"no longer {called}"
+        if before in (None, ""):
+            return f"{called} {after}"
+        return (
+            f"no {called} any more (was {before})" if after in (None, "") else f"{called} {after} instead of {before}"
+        )
+
+    def changes_in_words(self, part: str, before: Entry, after: Entry) -> Iterator[str]:
+        """What changes inside a thing, value by value."""
+        for key in {**before, **after}:
+            old, new = before.get(key), after.get(key)
+            if isinstance(old, list) and isinstance(new, list):
+                yield from (f"{key} gain {item}" for item in new if item not in old)
+                yield from (f"{key} lose {item}" for item in old if item not in new)
+            elif old != new:
+                yield self.change_in_words(part, key, old, new)
+
+    def condition(self, part: str, entry: Entry) -> Condition:
+        """The circumstances in which a thing counts."""
+        return ALWAYS
+
+    def alike(self, part: str, held: Entry | None, wanted: Entry | None) -> bool:
+        """Whether a platform that holds the one needs no change to hold the other; None for nothing."""
+        return held == wanted
+
+    def settled(self, reading: Reading, steps: Sequence[Step], *, back: bool = False) -> list[Step]:
+        """The steps as they can and may be made from a reading on: what is left alone keeps what it can do, by steps of
+        its own, and what cannot be done is for somebody's hands. `back` for steps that take others back."""
+        return list(steps)
+
+    def remarks(self, reading: Reading, steps: Sequence[Step]) -> tuple[str, ...]:
+        """What somebody has to know before the steps are made: what else to do, what cannot be taken back."""
+        return ()
+
+    def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
+        """What one thing brings that no count of cells holds, in words, or why it cannot be judged; empty if all that
+        it brings is counted."""
         return ""
 
-    def unjudged(self, reading: Reading) -> tuple[str, ...]:
-        """What a reading holds whose meaning is not known, in words. Then no effect can be relied on."""
+    def new_places(self, index: EstateIndex, platform: str, reading: Reading) -> dict[str, str]:
+        """Address -> kind of the places that a reading shows and nobody declared, each after what it lies in."""
+        return {}
+
+    def unjudged(self, index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
+        """What a reading holds that cannot be judged, in words that say what is missing: an account, role, place or
+        action that the estate does not know, or a meaning that is not known. Then no effect can be relied on."""
         return ()
 
 
@@ -195,7 +278,8 @@ class Connector(Protocol):
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Make some changes, all or none, if the platform is still at that revision; returns the next revision.
 
-        A change that was made already under the same key is not made again.
+        ChangeRefusedError if the platform did not make them, and it is certain that none came about. A change that was
+        made already under the same key is not made again.
         """
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple, NoReturn
 
 import click
 
@@ -12,7 +12,8 @@ from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import answer_to, look, may_ask, say, show
 from justlane.engine.facts.index import EstateIndex
-from justlane.model.errors import InterruptedRunError, RefusedError
+from justlane.model.errors import InterruptedRunError, OutsideError, RefusedError
+from justlane.model.names import counted
 from justlane.reports.interface import present
 
 if TYPE_CHECKING:
@@ -20,8 +21,9 @@ if TYPE_CHECKING:
 
     from justlane.model.estate import Platform
     from justlane.platforms.alignment.aligning import Plan
+    from justlane.platforms.alignment.carrying_out import Refusal
     from justlane.platforms.alignment.journal import Journal
-    from justlane.platforms.interface import Reading
+    from justlane.platforms.interface import Connector, Reading, Step
 
 
 @click.command()
@@ -71,7 +73,8 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         if not dialect_of(estate.platforms[platform]).by_people:
             _tell_unfinished(journal, platform)
         reading = connector.read()
-        planned = _planned(index, platform, reading, journal, given["undone"])
+        undone = None if given["undone"] is None else given["undone"] or journal.last_run()
+        planned = _planned(index, platform, reading, journal, undone)
         show("Plan", planned, given["form"])
         if not planned.steps and not given["dry_run"] and dialect_of(estate.platforms[platform]).by_people:
             _all_done(place, platform)
@@ -87,15 +90,15 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         if by_people:
             _to_paper(ctx, place, estate.platforms[platform], planned, given["because"])
         why = " ".join(part for part in (given["because"], given["even_so"]) if part)
-        aligning.carry_out(planned, connector, journal, why, TerminalProgress())
-        left = aligning.plan(index, platform, connector.read(), now())
+        run = _Run(index, platform, place, journal, undone)
+        came = run.carried_out(planned, reading, connector, why)
     except KeyboardInterrupt:
         raise InterruptedRunError(
             f"stopped; what was done on {platform} is in the journal", "run align again to do the rest"
         ) from None
     finally:
         connector.close()
-    _conclude(ctx, platform, planned, left, undone=given["undone"] is not None)
+    _conclude(ctx, platform, came, undone=undone is not None)
 
 
 def _tell_unfinished(journal: Journal, platform: str) -> None:
@@ -141,18 +144,83 @@ def _to_paper(ctx: click.Context, place: Path, platform: Platform, planned: Plan
     ctx.exit(1)
 
 
-def _conclude(ctx: click.Context, platform: str, planned: Plan, left: Plan, *, undone: bool) -> None:
-    count = f"{len(planned.steps)} change{'s' * (len(planned.steps) != 1)}"
+class _Came(NamedTuple):
+    """What came of carrying a plan out."""
+
+    made: int
+    refused: tuple[Refusal, ...]
+    other: tuple[Step, ...]
+    """What the platform holds otherwise than it should by what was shown."""
+    left: Plan
+
+
+class _Run(NamedTuple):
+    """A plan on its way to a platform."""
+
+    estate: EstateIndex
+    platform: str
+    place: Path
+    journal: Journal
+    undone: str | None
+
+    def carried_out(self, planned: Plan, reading: Reading, connector: Connector, why: str) -> _Came:
+        """Make the changes, read again and compare with what was to come, and with what was there before a run that is
+        taken back."""
+        from justlane.platforms.alignment import aligning, readings
+        from justlane.platforms.alignment.carrying_out import carry_out
+        from justlane.platforms.differences import unlike
+        from justlane.platforms.interface import dialect_of
+
+        declared = self.estate.estate.platforms[self.platform]
+        kept = readings.keep(self.place, self.platform, reading, now())
+        refused = carry_out(planned, declared.habits, connector, self.journal, why, TerminalProgress(), kept)
+        found = connector.read()
+        gone = {(one.step.part, one.step.name) for one in refused}
+        made = [s for s in planned.steps if (s.part, s.name) not in gone]
+        wanted = reading.changed((s.part, s.name, s.after) for s in made)
+        if self.undone is not None:
+            wanted = self._before() or wanted
+        other = unlike(dialect_of(declared), wanted, found)
+        return _Came(len(made), refused, other, aligning.plan(self.estate, self.platform, found, now()))
+
+    def _before(self) -> Reading | None:
+        """What was read before the run that is taken back, if that is kept."""
+        from justlane.model.errors import JustLaneError
+        from justlane.platforms.alignment import readings
+
+        name = self.journal.reading_before(self.undone or "")
+        try:
+            return readings.open_reading(self.place, self.platform, name) if name else None
+        except JustLaneError:
+            return None
+
+
+def _conclude(ctx: click.Context, platform: str, came: _Came, *, undone: bool) -> None:
+    count = counted(came.made, "change")
+    for one in came.refused:
+        say(f"not made: {one.step.verb} {one.step.what}: {one.why}")
+    for step in came.other:
+        say(f"otherwise than {'before' if undone else 'was shown'}: {step.what}")
     if undone:
-        say(f"{platform} holds again what it held before ({count})")
-        ctx.exit(0)
+        if came.refused or came.other:
+            differing = counted(len(came.other), "thing")
+            say(f"{platform} does not hold again what it held before: {differing} differ, {count} were made")
+        else:
+            say(f"{platform} holds again what it held before ({count}; read again and compared)")
+        _end(ctx, came, came.other)
+    left = came.left
     if left.differs or left.unjudged:
         say(present("Plan", left, "text", look(err=True)).rstrip())
         took = "took the changes, and still differs" if left.steps else "took the changes; the rest is for you"
         say(f"{platform} {took}")
-    else:
+    elif not came.refused:
         say(f"{platform} now holds what is declared ({count})")
-    ctx.exit(1 if left.differs or left.unjudged else 0)
+    _end(ctx, came, came.other or left.differs or left.unjudged)
+
+
+def _end(ctx: click.Context, came: _Came, differs: object) -> NoReturn:
+    """3 if the platform refused something, 1 if it differs."""
+    ctx.exit(OutsideError.exit_code if came.refused else 1 if differs else 0)
 
 
 def _consent(count: int) -> bool:

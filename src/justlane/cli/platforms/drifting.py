@@ -14,6 +14,7 @@ from justlane.cli.editing.settling import Editing, because_option, begun, editin
 from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.terminal import explain, say, show
 from justlane.engine.facts.index import EstateIndex
+from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import OutsideError, UsageError
 from justlane.model.estate import Platform
 from justlane.platforms.alignment.drifting import Drift
@@ -103,13 +104,15 @@ def _taken_over(editing: Editing, found: Drift) -> list[str]:
     """Make the edits; what could not be taken over, in words."""
     from justlane.files.editing.adopting import Held, adopt, adopt_grants
     from justlane.platforms.interface import dialect_of
-    from justlane.platforms.over_http.dialect import PARTS, condition_of
     from justlane.reports.platforms.plan import said_of
 
     steps = [d.step for d in found.differences]
     dialect = dialect_of(editing.index.estate.platforms[found.platform])
-    if set(dialect.parts) <= set(PARTS):
-        held = [Held(s.part, s.name, s.before, s.after, condition_of((s.before or {}).get("condition"))) for s in steps]
+    if dialect.says_all:
+        held = [
+            Held(s.part, s.name, s.before, s.after, dialect.condition(s.part, s.before) if s.before else ALWAYS)
+            for s in steps
+        ]
         return adopt(editing.draft, editing.index, found.platform, held)
     grants = [(s, dialect.as_grant(s.part, s.before) if s.before and s.after is None else None) for s in steps]
     taken = [grant for _, grant in grants if grant]

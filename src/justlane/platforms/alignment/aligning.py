@@ -1,4 +1,4 @@
-"""What has to change on a platform so that it holds what is declared, and changing it."""
+"""What has to change on a platform so that it holds what is declared."""
 
 from __future__ import annotations
 
@@ -6,17 +6,17 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import Totals, differences
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.model.errors import JustLaneError, RefusedError
-from justlane.model.findings import Source
+from justlane.model.errors import RefusedError
 from justlane.model.names import counted
-from justlane.model.progress import Progress
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
-from justlane.platforms.interface import Connector, Declared, Dialect, Entry, Reading, Step, all_beyond, dialect_of
+from justlane.platforms.differences import steps_between
+from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
 
 
 class Effect(Struct, frozen=True):
@@ -51,6 +51,12 @@ class Plan(Struct, frozen=True):
     """What differs and has to be changed by somebody else than the connector."""
     unjudged: tuple[str, ...] = ()
     """What the platform holds whose meaning is not known; what it gives to people is not counted."""
+    remarks: tuple[str, ...] = ()
+    """What somebody has to know before it is carried out."""
+    new_places: tuple[str, ...] = ()
+    """Addresses that nobody declared, counted as belonging to what they lie in."""
+    sorts: dict[str, Sort] = {}
+    """What each part is made of."""
 
     @property
     def steps(self) -> tuple[Step, ...]:
@@ -70,13 +76,30 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     """
     dialect = dialect_of(index.estate.platforms[platform])
     refuse_beyond(index, platform)
-    steps = steps_between(dialect, reading, dialect.declared(index, platform, moment))
+    index, places = with_new_places(index, platform, reading)
+    differing = steps_between(dialect, reading, dialect.declared(index, platform, moment))
+    steps = settled(index, platform, reading, differing)
     if not steps:
-        return Plan(platform, reading.revision, (), unjudged=dialect.unjudged(reading))
+        unjudged = dialect.unjudged(index, platform, reading)
+        return Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
     ours = [step for step in steps if not step.by_hand]
     after = reading.changed((s.part, s.name, s.after) for s in ours) if len(ours) < len(steps) else None
     changes = totals_between(index, platform, reading, after, moment)
-    return counted_plan(index, platform, reading, steps, changes)
+    return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
+
+
+def settled(
+    index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], *, back: bool = False
+) -> list[Step]:
+    """The steps as the platform lets them be made, each with what it brings that no count of cells holds."""
+    dialect = dialect_of(index.estate.platforms[platform])
+
+    def uncounted(step: Step) -> str:
+        some = (step.after, step.before)
+        said = (dialect.uncounted(index, platform, reading, step.part, entry) for entry in some if entry)
+        return next((one for one in said if one), "")
+
+    return [replace(step, uncounted=uncounted(step)) for step in dialect.settled(reading, steps, back=back)]
 
 
 def refuse_beyond(index: EstateIndex, platform: str) -> None:
@@ -95,28 +118,6 @@ def totals_between(
     return differences(sides, Question(moment), within=platform).totals
 
 
-def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Step]:
-    """What has to change so that a platform holds what is wanted: first what is added or changed, in the order of the
-    dialect's parts, then what is removed, in the opposite order."""
-    steps: list[Step] = []
-    for part in dialect.parts:
-        there = held.part(part)
-        for name, entry in wanted.parts.get(part, {}).items():
-            if there.get(name) != entry and (name in there or part not in dialect.only_shown):
-                steps.append(_step(dialect, part, name, there.get(name), entry, wanted.lines_of(part, name)))
-    for part in (part for part in reversed(dialect.parts) if part not in dialect.beside):
-        gone = [(n, entry) for n, entry in held.part(part).items() if n not in wanted.parts.get(part, {})]
-        steps += [_step(dialect, part, name, entry, None, ()) for name, entry in gone]
-    return steps
-
-
-def _step(
-    dialect: Dialect, part: str, name: str, before: Entry | None, after: Entry | None, lines: tuple[Source, ...]
-) -> Step:
-    what = dialect.words(part, name, after if after is not None else before or {})
-    return Step(part, name, before, after, what, lines, part in dialect.only_shown)
-
-
 def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Totals) -> Plan:
     """A plan with all that it takes away, its steps in an order in which they may be made."""
     dialect = dialect_of(index.estate.platforms[platform])
@@ -124,13 +125,15 @@ def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Seq
     effect = Effect(
         changes.gained,
         changes.lost,
-        sum(map(_memberships_taken, ours)),
-        sum(map(_is_account_taken, ours)),
-        sum(step.after is None and step.part not in ("people", "groups", "local_groups") for step in ours),
+        sum(_memberships_taken(dialect, step) for step in ours),
+        sum(_is_account_taken(dialect, step) for step in ours),
+        sum(_is_entry_taken(dialect, step) for step in ours),
     )
     strokes = strokes_of(index, platform, reading, steps)
     by_hand = tuple(step for step in steps if step.by_hand)
-    return Plan(platform, reading.revision, strokes, effect, by_hand, dialect.unjudged(reading))
+    unjudged, remarks = dialect.unjudged(index, platform, reading), dialect.remarks(reading, steps)
+    sorts = {part: dialect.sort(part) for part in dialect.parts}
+    return Plan(platform, reading.revision, strokes, effect, by_hand, unjudged, remarks, sorts=sorts)
 
 
 def strokes_of(
@@ -144,17 +147,22 @@ def strokes_of(
     return in_order(dialect, declared.habits, reading, ours) if strokes is None else strokes
 
 
-def _memberships_taken(step: Step) -> int:
-    if step.part not in ("groups", "local_groups") or step.before is None:
+def _memberships_taken(dialect: Dialect, step: Step) -> int:
+    if not dialect.sort(step.part).members or step.before is None:
         return 0
     before, after = step.before.get("members"), (step.after or {}).get("members")
     kept = after if isinstance(after, list) else []
     return sum(member not in kept for member in before) if isinstance(before, list) else 0
 
 
-def _is_account_taken(step: Step) -> bool:
+def _is_account_taken(dialect: Dialect, step: Step) -> bool:
     enabled = [entry is not None and entry.get("enabled") is True for entry in (step.before, step.after)]
-    return step.part == "people" and (step.after is None or enabled == [True, False])
+    return dialect.sort(step.part).accounts and (step.after is None or enabled == [True, False])
+
+
+def _is_entry_taken(dialect: Dialect, step: Step) -> bool:
+    sort = dialect.sort(step.part)
+    return step.after is None and not sort.accounts and not sort.members
 
 
 def refuse_too_many_removals(planned: Plan, most: int) -> None:
@@ -168,31 +176,3 @@ def refuse_too_many_removals(planned: Plan, most: int) -> None:
             f"({lost}, {memberships}, {accounts}, {entries}), the limit is {most:,}",
             f"look at it with --dry-run; if it is right, use --most-removals {effect.taken}",
         )
-
-
-def carry_out(planned: Plan, connector: Connector, journal: Journal, why: str, progress: Progress) -> None:
-    """Make the changes stroke by stroke, each written to the journal before it is sent.
-
-    Stops at the first failure, or when interrupted: what is done is done and noted, what is left is found again by
-    the next plan.
-    """
-    total = len(planned.steps)
-    revision, number = planned.revision, 0
-    journal.write("started", of=total, why=why)
-    progress.start(total, planned.platform)
-    try:
-        for stroke in planned.strokes:
-            numbered = list(enumerate(stroke, number + 1))
-            for n, step in numbered:
-                progress.step(f"{step.verb} {step.part}")
-                journal.write("sending", n, total, part=step.part, name=step.name, before=step.before, after=step.after)
-            revision = connector.change(stroke, revision, f"{journal.run}-{number + 1}")
-            for n, step in numbered:
-                journal.write("done", n, total, part=step.part, name=step.name)
-            number += len(stroke)
-    except (JustLaneError, KeyboardInterrupt):
-        journal.write("stopped", of=total)
-        raise
-    finally:
-        progress.stop()
-    journal.write("finished", of=total)

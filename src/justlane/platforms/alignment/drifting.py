@@ -7,12 +7,15 @@ from datetime import datetime
 from enum import StrEnum
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import differences
 from justlane.engine.changes.effect import MOST_NAMED
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.platforms.alignment.aligning import steps_between
+from justlane.platforms.alignment.aligning import settled
+from justlane.platforms.alignment.new_places import with_new_places
+from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Declared, Reading, Step, dialect_of
 
 MOST_JUDGED = 200
@@ -64,6 +67,8 @@ class Drift(Struct, frozen=True):
     """What all of them mean together."""
     unjudged: tuple[str, ...] = ()
     """What the platform holds whose meaning is not known; it is in no count."""
+    new_places: tuple[str, ...] = ()
+    """Addresses that nobody declared, counted as belonging to what they lie in."""
 
     @property
     def clean(self) -> bool:
@@ -74,27 +79,31 @@ class Drift(Struct, frozen=True):
 def drift(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Drift:
     """What the platform holds beside what is declared."""
     dialect = dialect_of(index.estate.platforms[platform])
-    return _drift(index, platform, "declared", dialect.declared(index, platform, moment), reading, moment)
+    index, places = with_new_places(index, platform, reading)
+    found = _drift(index, platform, "declared", dialect.declared(index, platform, moment), reading, moment)
+    return replace(found, new_places=places)
 
 
 def since(index: EstateIndex, platform: str, name: str, earlier: Reading, reading: Reading, moment: datetime) -> Drift:
     """What changed on the platform since an earlier reading."""
-    return _drift(index, platform, name, Declared(earlier.parts), reading, moment)
+    index, places = with_new_places(index, platform, reading)
+    return replace(_drift(index, platform, name, Declared(earlier.parts), reading, moment), new_places=places)
 
 
 def _drift(
     index: EstateIndex, platform: str, against: str, wanted: Declared, reading: Reading, moment: datetime
 ) -> Drift:
     dialect = dialect_of(index.estate.platforms[platform])
-    steps = steps_between(dialect, reading, wanted)
+    steps = settled(index, platform, reading, steps_between(dialect, reading, wanted))
+    steps = [step for step in steps if not step.keeps]
     base = Reading("", wanted.parts)
     judging = _Judging(index, platform, base, moment)
     found = [
         Drifted(_kind(step), step, judging.meaning_of([step]) if len(steps) <= MOST_JUDGED else None) for step in steps
     ]
     order = list(Kind)
-    found.sort(key=lambda one: (order.index(one.kind), -(one.meaning.more if one.meaning else 0)))
-    return Drift(platform, against, tuple(found), judging.meaning_of(steps), dialect.unjudged(reading))
+    found.sort(key=lambda d: (order.index(d.kind), d.step.by_hand, -(d.meaning.more if d.meaning else 0)))
+    return Drift(platform, against, tuple(found), judging.meaning_of(steps), dialect.unjudged(index, platform, reading))
 
 
 def _kind(step: Step) -> Kind:

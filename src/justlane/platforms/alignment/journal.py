@@ -27,7 +27,7 @@ class Note(msgspec.Struct, frozen=True, omit_defaults=True):
     """UTC, ISO 8601."""
     who: str
     event: str
-    """`started`, `sending`, `done`, `stopped` or `finished`."""
+    """`started`, `sending`, `done`, `refused`, `stopped` or `finished`."""
     step: int = 0
     """Number of the change, from 1; 0 for the run itself."""
     of: int = 0
@@ -37,6 +37,8 @@ class Note(msgspec.Struct, frozen=True, omit_defaults=True):
     name: str = ""
     before: Entry | None = None
     after: Entry | None = None
+    reading: str = ""
+    """Of the run itself: under which name the reading from before it is kept."""
 
 
 class Journal:
@@ -58,10 +60,11 @@ class Journal:
         name: str = "",
         before: Entry | None = None,
         after: Entry | None = None,
+        reading: str = "",
     ) -> None:
         """Add a line and wait until the disk has it."""
         when = datetime.now(UTC).isoformat(timespec="seconds")
-        note = Note(self.run, when, who(), event, step, of, why, part, name, before, after)
+        note = Note(self.run, when, who(), event, step, of, why, part, name, before, after, reading)
         append_durably(self._folder, self._name, json_visible(msgspec.json.encode(note).decode()).encode())
 
     def sent_in(self, run: str) -> list[Note]:
@@ -86,12 +89,21 @@ class Journal:
         done = {(note.run, note.step) for note in notes if note.event == "done"}
         runs = list(dict.fromkeys(note.run for note in notes if (note.run, note.step) in done))
         wanted = run or (runs[-1] if runs else "")
-        found = [n for n in notes if n.run == wanted and n.event == "sending" and (n.run, n.step) in done]
+        sent = {(n.run, n.step): n for n in notes if n.run == wanted and n.event == "sending"}
+        found = [n for at, n in sorted(sent.items()) if at in done]
         if not found:
             what = f"run {run!r}" if run else "run that changed anything"
             hint = f"there are: {', '.join(runs[-5:])}" if runs else "align has changed nothing here yet"
             raise UsageError(f"the journal has no {what}", hint)
         return found
+
+    def last_run(self) -> str:
+        """The last run that changed something."""
+        return next((note.run for note in reversed(self._notes()) if note.event == "done"), "")
+
+    def reading_before(self, run: str) -> str:
+        """The name of the reading that was kept before a run; empty if there was none."""
+        return next((note.reading for note in self._notes() if note.run == run and note.reading), "")
 
     def _notes(self) -> list[Note]:
         """All lines that can be read; a last line that a power cut left half-written is passed over."""

@@ -20,13 +20,13 @@ from justlane.platforms.interface import Dialect, Reading, Step
 
 _MANY, _AT_ONCE = 1000, 500
 """From so many new entries that nothing names yet on, so many are sent at once."""
-_NEUTRAL = ("people", "groups", "local_groups", "roles")
 
 
 def in_order(dialect: Dialect, habits: Habits, reading: Reading, steps: Sequence[Step]) -> tuple[tuple[Step, ...], ...]:
     """The strokes that carry out some steps; the steps come in the order in which nothing names what is not there."""
     takes = any(step.verb != "add" for step in steps)
-    first = [s for s in steps if s.verb == "add" and s.part in _NEUTRAL and not (takes and s.part == "people")]
+    sorts = {part: dialect.sort(part) for part in dialect.parts}
+    first = [s for s in steps if s.verb == "add" and sorts[s.part].neutral and not (takes and sorts[s.part].accounts)]
     met = set(map(id, first))
     rest = [s for s in steps if id(s) not in met]
     size = _AT_ONCE if len(first) > _MANY else 1
@@ -57,14 +57,15 @@ def _is_plain(dialect: Dialect, habits: Habits, reading: Reading, steps: Sequenc
 def _one_by_one(dialect: Dialect, steps: Sequence[Step]) -> Iterator[Step]:
     """Accounts that are shut and what takes away; what gives; what gave and is gone; what took away and is gone; last
     whatever nothing names any more, and accounts that are opened."""
-    people, others = ([s for s in steps if (s.part == "people") is mine] for mine in (True, False))
+    people, others = ([s for s in steps if dialect.sort(s.part).accounts is mine] for mine in (True, False))
     shut = [s for s in people if s.verb == "change" and not (s.after or {}).get("enabled")]
-    named = {str((s.after or {}).get("principal")) for s in steps if s.part == "bindings"}
+    giving = [s.after for s in others if s.after is not None and not dialect.sort(s.part).neutral]
+    named = {str(value) for entry in giving for value in entry.values()}
     needed = [s for s in people if s.verb == "add" and f"user {s.name}" in named]
     added = [s for s in others if s.verb == "add"]
     removed = [s for s in others if s.verb == "remove"]
     halves = [half for s in others if s.verb == "change" for half in _halves(dialect, s)]
-    plain = [s for s in removed if s.part not in _NEUTRAL]
+    plain = [s for s in removed if not dialect.sort(s.part).neutral]
     yield from (*shut, *needed)
     yield from (s for s in added if dialect.restricts(s.part, s.after or {}))
     yield from (s for s, gives in halves if gives)
@@ -72,7 +73,7 @@ def _one_by_one(dialect: Dialect, steps: Sequence[Step]) -> Iterator[Step]:
     yield from (s for s, gives in reversed(halves) if not gives)
     yield from (s for s in plain if not dialect.restricts(s.part, s.before or {}))
     yield from (s for s in plain if dialect.restricts(s.part, s.before or {}))
-    yield from (s for s in removed if s.part in _NEUTRAL)
+    yield from (s for s in removed if dialect.sort(s.part).neutral)
     yield from (s for s in people if s.verb == "remove")
     yield from (s for s in people if s.verb != "remove" and s not in shut and s not in needed)
 

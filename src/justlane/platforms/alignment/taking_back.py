@@ -5,12 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
+from msgspec.structs import replace
+
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.administrators import Administrators, administrators
 from justlane.model.errors import RefusedError
-from justlane.platforms.alignment.aligning import Plan, counted_plan, totals_between
+from justlane.platforms.alignment.aligning import Plan, counted_plan, settled, totals_between
 from justlane.platforms.alignment.journal import Note
+from justlane.platforms.alignment.new_places import with_new_places
+from justlane.platforms.differences import step_of
 from justlane.platforms.interface import Entry, Reading, Step, dialect_of
 
 
@@ -20,19 +24,21 @@ def undoing(index: EstateIndex, platform: str, reading: Reading, done: Sequence[
     RefusedError if something that the run changed is another way since.
     """
     dialect = dialect_of(index.estate.platforms[platform])
+    index, places = with_new_places(index, platform, reading)
     steps: list[Step] = []
     for (part, name), (before, after) in reversed(_changes(done).items()):
         held = reading.part(part).get(name)
-        if held == before:
+        if dialect.alike(part, held, before):
             continue  # somebody took it back already
-        if held != after:
+        if not dialect.alike(part, held, after):
             message = f"{part} {name} of {platform} was changed since, so it cannot be taken back"
             raise RefusedError(message, f"see what it is now: justlane drift {platform}; nothing was changed")
-        steps.append(Step(part, name, held, before, dialect.words(part, name, held or before or {})))
+        steps.append(step_of(dialect, part, name, held if held is not None else after, before))
     if not steps:
         return Plan(platform, reading.revision, ())
+    steps = settled(index, platform, reading, steps, back=True)
     changes = totals_between(index, platform, reading, _after(reading, steps), moment)
-    return counted_plan(index, platform, reading, steps, changes)
+    return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
 
 
 def _changes(done: Sequence[Note]) -> dict[tuple[str, str], tuple[Entry | None, Entry | None]]:

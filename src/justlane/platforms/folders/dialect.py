@@ -129,7 +129,7 @@ class FoldersDialect(Dialect):
         """Folders and files."""
         return {"a": FOLDER, "a/b": FOLDER, "a/b/f": FILE, "a/g": FILE, "c": FOLDER}
 
-    def unjudged(self, reading: Reading) -> tuple[str, ...]:
+    def unjudged(self, index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
         """Places that are not there, and links."""
         return tuple(str(entry.get("says")) for entry in reading.part("unjudged").values())
 

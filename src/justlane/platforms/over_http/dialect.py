@@ -19,14 +19,22 @@ from justlane.model.bindings import Binding, Ceiling, Effect, Publication
 from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
+from justlane.model.patterns import matching
 from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
 from justlane.platforms.abilities import Abilities, Settings
 from justlane.platforms.entries import HERE, principal_of, texts
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort
 
 PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")
 """What such a platform holds, in the order in which it has to be added."""
+
+SORTS = {
+    "people": Sort("person", "people", neutral=True, accounts=True),
+    "groups": Sort("group", "groups", neutral=True, members=True),
+    "local_groups": Sort("local group", "local groups", neutral=True, members=True),
+    "roles": Sort("role", "roles", neutral=True),
+}
 
 _GIVING = ("allows", "builds_on")
 
@@ -35,6 +43,8 @@ class HttpDialect(Dialect):
     """Says everything that an estate says, in the same words."""
 
     parts = PARTS
+    sorts = SORTS
+    says_all = True
     abilities = Abilities()
     settings = Settings(("url", "token from"), ("trust", "with"))
 
@@ -50,6 +60,23 @@ class HttpDialect(Dialect):
         """On a stand-in everything; elsewhere what the estate says is harmless, since a trial really does it."""
         standing_in = platform.connection is not None and platform.connection.connector == "stand-in"
         return action.harmless is not False if standing_in else action.harmless is True
+
+    def words(self, part: str, name: str, entry: Entry) -> str:
+        """What an entry is about; the platform's own identifiers say nothing to people."""
+        return in_words(part, name, entry)
+
+    def condition(self, part: str, entry: Entry) -> Condition:
+        """As platforms keep it."""
+        return condition_of(entry.get("condition"))
+
+    def unjudged(self, index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
+        """Bindings and the like that name what the platform itself, or the estate, does not know."""
+        return tuple(_unknown(index.platform(platform).platform, reading))
+
+    def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
+        """What cannot be judged, since nobody knows what it names."""
+        missing = missing_in(index.platform(platform).platform, reading, part, entry)
+        return f"not judged: {missing}" if missing else ""
 
     def restricts(self, part: str, entry: Entry) -> bool:
         """Denies and ceilings."""
@@ -67,6 +94,52 @@ class HttpDialect(Dialect):
 
 
 DIALECT = HttpDialect()
+
+
+def in_words(part: str, name: str, entry: Entry) -> str:
+    """One thing in words."""
+    if part == "bindings":
+        verb = "denied to" if entry.get("deny") else "to"
+        reason = "" if entry.get("reason") or "reason" not in entry else " (no reason given)"
+        return f"binding: {entry.get('role')} {verb} {entry.get('principal')} at {entry.get('scope')}{reason}"
+    if part == "publications":
+        return f"publication: group {entry.get('group')} to {entry.get('scope')}"
+    if part == "ceilings":
+        return f"ceiling: never {', '.join(texts(entry.get('patterns'))) or '?'} to {entry.get('principal')}"
+    return f"{SORTS[part].one} {name}"
+
+
+def _unknown(declared: Platform, reading: Reading) -> Iterator[str]:
+    """What names an account, a group, a role, a place or an action that nobody knows."""
+    for part in PARTS:
+        for name, entry in reading.part(part).items():
+            if missing := missing_in(declared, reading, part, entry):
+                yield f"{in_words(part, name, entry)}: {missing}"
+    for part in reading.parts:
+        if part not in PARTS:
+            yield f"{part}: what these are is not known"
+
+
+def missing_in(declared: Platform, reading: Reading, part: str, entry: Entry) -> str:
+    """What an entry names that neither the platform nor the estate knows, in words; empty if it can be judged."""
+    if part == "people":
+        return ""
+    if part == "roles":
+        patterns = [text for key in ("allows", "excepts") for text in texts(entry.get(key))]
+        strange = [text for text in patterns if not matching(text, declared.actions)]
+        strange += [text for text in texts(entry.get("builds_on")) if text not in reading.part("roles")]
+        return f"{', '.join(strange)} is no action of the estate" if strange else ""
+    known = {"role": reading.part("roles"), "scope": declared.scopes, "group": reading.part("groups")}
+    missing = [f"{key} {entry[key]!r}" for key in known if key in entry and str(entry[key]) not in known[key]]
+    whom = [entry["principal"]] if "principal" in entry else []
+    missing += [f"{one}" for one in (*whom, *texts(entry.get("members"))) if not _is_known(reading, one)]
+    return f"there is no {', no '.join(missing)}" if missing else ""
+
+
+def _is_known(reading: Reading, named: object) -> bool:
+    whom = principal_of(named)
+    part = {"user": "people", "group": "groups", "local group": "local_groups"}.get(whom.kind.value if whom else "")
+    return whom is not None and (part is None or whom.name in reading.part(part))
 
 
 def _either(first: list[str], second: list[str]) -> list[str]:

@@ -13,6 +13,7 @@ import httpx
 import msgspec
 
 from justlane.model.errors import (
+    ChangeRefusedError,
     NonsenseError,
     OutsideError,
     PlatformChangedError,
@@ -57,6 +58,10 @@ class _Changed(msgspec.Struct):
 
 class _Decision(msgspec.Struct):
     decision: bool
+
+
+_NOT_DONE = (400, 403, 404, 409, 422)
+"""Answers to a change after which it is certain that it did not come about."""
 
 
 class _Decisions(msgspec.Struct):
@@ -251,7 +256,8 @@ class HttpConnector:
         hint = "see its own log, then try again"
         if wait := one_line(answer.headers.get("retry-after", ""))[:40]:
             hint = f"it asks to wait (Retry-After: {wait}); what was done is noted, then run it again"
-        return PlatformRefusedError(f"{self._name} answered {answer.status}: {said}", hint)
+        sort = ChangeRefusedError if answer.status in _NOT_DONE else PlatformRefusedError
+        return sort(f"{self._name} answered {answer.status}: {said}", hint)
 
 
 def _quoted(name: str) -> str:

@@ -14,6 +14,7 @@ import psycopg
 from psycopg import errors, sql
 
 from justlane.model.errors import (
+    ChangeRefusedError,
     OutsideError,
     PlatformChangedError,
     PlatformRefusedError,
@@ -24,17 +25,22 @@ from justlane.model.estate import Platform
 from justlane.model.names import one_line
 from justlane.outside.certificates import trusted
 from justlane.outside.secrets import Destination, Permit, passwords, released
+from justlane.platforms.differences import unlike
 from justlane.platforms.interface import Entry, Reading, Shown, Step
 from justlane.platforms.postgresql import catalogue
-from justlane.platforms.postgresql.dialect import PRIVILEGES, database_of
+from justlane.platforms.postgresql.dialect import DIALECT, PRIVILEGES, database_of
 from justlane.platforms.postgresql.statements import statements, trial
 
 _LOCK = 0x6A75_7374_6C61_6E65
 """The advisory lock under which changes are made: nobody else aligns meanwhile."""
 _SECONDS, _TRIAL_MILLISECONDS, _LOCK_MILLISECONDS = 20, 5000, 1000
-_ALLOWED = (errors.UndefinedTable, errors.ReadOnlySqlTransaction, errors.NotNullViolation, errors.CheckViolation)
+_ALLOWED = (errors.UndefinedTable,)
 """What a statement may fail with although the person may: the server looks at privileges first."""
 _DENIED = "42501"
+_NOT_THE_STEP = ("08", "40", "53", "57", "58", "XX")
+"""Classes of errors that say nothing about a step: the connection, a deadlock, resources, a shutdown."""
+_PER_MEMBERSHIP = 160000
+"""From this version on each membership says whether it is inherited."""
 
 
 def connect(platform: Platform, folder: Path, permit: Permit) -> Cluster:
@@ -46,6 +52,7 @@ def connect(platform: Platform, folder: Path, permit: Permit) -> Cluster:
     safe = trusted(folder, connection.trust) if connection.trust else None
     to = Destination(host, port, safe.authority if safe else "", False)
     how: dict[str, Any] = {"host": host, "port": port, "connect_timeout": _SECONDS, "application_name": "justlane"}
+    how["options"] = "-c search_path=pg_catalog,pg_temp"  # else a database's owner says what our names mean
     if not to.is_here:
         to = to._replace(encrypted=True)
         how |= {"sslmode": "verify-full", "sslrootcert": str(folder / connection.trust) if safe else "system"}
@@ -94,23 +101,49 @@ class Cluster:
             return self._held().places
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
-        """Make some changes in one transaction, if the cluster still holds what it held."""
+        """Make some changes in one transaction, if the cluster still holds what it held. What comes of them is read
+        before they count: nothing else may have changed."""
         del key  # a transaction that was committed shows in the next reading
         inside = next((d for d in map(database_of, steps) if d), self._databases[0])
-        with self._told():
-            connection = self._connection(inside)
-            with connection.transaction():
-                connection.execute("SELECT pg_advisory_xact_lock(%s)", (_LOCK,))
-                if self._read(connection).revision != revision:
-                    raise PlatformChangedError(
-                        f"{self._platform.name} was changed by somebody else meanwhile",
-                        "run align again: it starts from what is there now",
-                    )
-                roles = {row[0]: row[1] for row in self._rows(connection, catalogue.ROLES)}
-                for step in steps:
-                    for statement in statements(step, roles.get(step.name)):
-                        connection.execute(statement)
-                return self._read(connection).revision
+        with self._told(), self._together(inside) as connection:
+            before = self._read(connection)
+            if before.revision != revision:
+                raise PlatformChangedError(
+                    f"{self._platform.name} was changed by somebody else meanwhile",
+                    "run align again: it starts from what is there now",
+                )
+            roles = {row[0]: row[1] for row in self._rows(connection, catalogue.ROLES)}
+            newer = connection.info.server_version >= _PER_MEMBERSHIP
+            for step in steps:
+                self._make(connection, step, roles.get(step.name), newer=newer)
+            after = self._read(connection)
+            self._refuse_surprise(before.changed((s.part, s.name, s.after) for s in steps), after)
+            return after.revision
+
+    @contextmanager
+    def _together(self, database: str) -> Iterator[psycopg.Connection[Any]]:
+        """A transaction, under the lock."""
+        connection = self._connection(database)
+        with connection.transaction():
+            connection.execute("SELECT pg_advisory_xact_lock(%s)", (_LOCK,))
+            yield connection
+
+    def _make(self, connection: psycopg.Connection[Any], step: Step, can_login: bool | None, *, newer: bool) -> None:
+        try:
+            for statement in statements(step, can_login, newer=newer):
+                connection.execute(statement)
+        except psycopg.errors.Error as error:
+            if error.sqlstate is None or error.sqlstate.startswith(_NOT_THE_STEP):
+                raise
+            said = explained(error, self._platform.name, self._account[0])
+            raise ChangeRefusedError(f"{step.what}: {said.message}", said.hint) from error
+
+    def _refuse_surprise(self, wanted: Reading, found: Reading) -> None:
+        """ChangeRefusedError if a change had another effect than was shown."""
+        surprise = next((one for one in unlike(DIALECT, wanted, found) if one.part != "groups"), None)
+        if surprise is not None:
+            message = f"{self._platform.name} would change otherwise than was shown: {surprise.what}"
+            raise ChangeRefusedError(message, "look at it there; nothing of this was changed")
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
         """Ask the server's own functions, together with what has to be held on the way."""
@@ -141,22 +174,42 @@ class Cluster:
     def _held(self, inside: psycopg.Connection[Any] | None = None) -> catalogue.Held:
         first = inside or self._connection(self._databases[0])
         roles = self._rows(first, catalogue.ROLES)
+        newer = first.info.server_version >= _PER_MEMBERSHIP
         known = catalogue.Known(
-            {row[6]: row[0] for row in roles}, frozenset(row[0] for row in roles if row[1]), self._alone
+            {row[6]: row[0] for row in roles}, frozenset(row[0] for row in roles if row[1]), self._alone, not newer
         )
         held = catalogue.Held(self._platform.name, known)
         for database, *rest in self._rows(first, catalogue.DATABASES):
             if database in self._databases:
-                held.place(f"{self._platform.name}/{database}", "database", *rest)
+                owner, *given = rest
+                held.place(f"{self._platform.name}/{database}", "database", owner, catalogue.Grant(*given))
         for database in self._databases:
             own = inside if inside is not None and inside.info.dbname == database else self._connection(database)
             objects = [*self._rows(own, catalogue.RELATIONS), *self._rows(own, catalogue.FUNCTIONS)]
-            held.database(database, self._rows(own, catalogue.SCHEMAS), objects)
-            held.columns(database, self._rows(own, catalogue.COLUMNS))
+            columns = self._rows(own, catalogue.COLUMNS)
+            held.database(database, self._rows(own, catalogue.SCHEMAS), objects, columns)
             held.defaults(database, self._rows(own, catalogue.DEFAULTS))
-        newer = first.info.server_version >= 160000
-        held.roles(roles, self._rows(first, catalogue.MEMBERS_16 if newer else catalogue.MEMBERS_15))
+            for (what,) in self._rows(own, catalogue.OTHER_GRANTS):
+                held.unknown(f"{what} of {self._platform.name}/{database} has grants of its own")
+        members = self._rows(first, catalogue.MEMBERS_16 if newer else catalogue.MEMBERS_15)
+        held.roles(roles, members, self._ties(first, known, held))
         return held
+
+    def _ties(
+        self, first: psycopg.Connection[Any], known: catalogue.Known, held: catalogue.Held
+    ) -> dict[str, list[str]]:
+        """What roles would take with them if they were dropped, but for what a reading shows."""
+        found: dict[str, list[str]] = {}
+        for oid, says, database, shown in self._rows(first, catalogue.TIES):
+            if oid in known.by_oid and not (shown and database in ("", *self._databases)):
+                where = f" in database {database}" if database else ""
+                found.setdefault(known.by_oid[oid], []).append(f"{says}{where}")
+        if self._rows(first, catalogue.MAY_SEE_PASSWORDS)[0][0]:
+            for (oid,) in self._rows(first, catalogue.PASSWORDS):
+                found.setdefault(known.by_oid.get(oid, ""), []).append("has a password")
+        else:
+            held.parts["unseen"]["passwords unknown"] = {}
+        return found
 
     def _rows(self, connection: psycopg.Connection[Any], query: str) -> list[Any]:
         return connection.execute(query).fetchall()
@@ -181,8 +234,16 @@ class Cluster:
             except (errors.UndefinedTable, errors.UndefinedFunction, errors.InvalidSchemaName):
                 return None  # there is no such place
             if not row or not row[0]:
-                return False
+                return (
+                    privilege in _OF_COLUMNS and what == "table" and self._any_column(connection, user, name, privilege)
+                )
         return True
+
+    def _any_column(self, connection: psycopg.Connection[Any], user: str, name: sql.Composable, privilege: str) -> bool:
+        """Whether somebody may do it at some column: that is more than nothing."""
+        question = sql.SQL("SELECT has_any_column_privilege({}, {}, {})").format(sql.Literal(user), name, privilege)
+        row = connection.execute(question).fetchone()
+        return bool(row and row[0])
 
     def _connection(self, database: str) -> psycopg.Connection[Any]:
         if database not in self._open:
@@ -216,6 +277,7 @@ def explained(error: psycopg.Error, who: str, account: str) -> OutsideError:
 
 
 _FUNCTION_OF = {"view": "table"}
+_OF_COLUMNS = ("SELECT", "INSERT", "UPDATE", "REFERENCES")
 
 
 def _name_of(kind: str, database: str, inner: list[str]) -> sql.Composable:
@@ -276,8 +338,6 @@ def _tried(connection: psycopg.Connection[Any], action: str, kind: str, names: l
             statement = trial(connection, action, kind, names)
             if statement is None:
                 return None
-            if action in ("select", "execute"):
-                connection.execute("SET TRANSACTION READ ONLY")
             connection.execute(statement)
             return True
     except errors.InsufficientPrivilege:
@@ -291,4 +351,4 @@ def _tried(connection: psycopg.Connection[Any], action: str, kind: str, names: l
             connection.close()
         return None
     except psycopg.Error:
-        return True if action == "execute" else None  # the function itself failed: it was called
+        return None

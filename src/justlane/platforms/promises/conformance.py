@@ -14,8 +14,9 @@ from justlane.engine.decision.deciding import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import JustLaneError, PlatformChangedError
 from justlane.model.progress import Progress
-from justlane.platforms.alignment.aligning import plan, steps_between, strokes_of
+from justlane.platforms.alignment.aligning import plan, strokes_of
 from justlane.platforms.alignment.order import weighs_plainly
+from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Connector, Declared, Dialect, Entry, Reading, Step, all_beyond
 from justlane.platforms.promises.drawn import drawn_estate
 

@@ -29,6 +29,7 @@ class SheetDialect(Dialect):
     """Who has which role where."""
 
     parts = ("bindings",)
+    says_all = True
     by_people = True
     everybody_signs_in = False
     settings = Settings(("file", "columns"))
@@ -67,6 +68,16 @@ class SheetDialect(Dialect):
         """As somebody says it."""
         return f"{entry.get('role')} to {entry.get('principal')} at {entry.get('scope')}"
 
+    def unjudged(self, index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
+        """Lines that name an account, a role or a place that the estate does not know."""
+        some = ((entry, _missing(index, platform, entry)) for entry in reading.part("bindings").values())
+        return tuple(f"{self.words('bindings', '', entry)}: {missing}" for entry, missing in some if missing)
+
+    def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
+        """Why such a line is in no count."""
+        missing = _missing(index, platform, entry)
+        return f"not judged: {missing}" if missing else ""
+
     def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
         """First what is given, then what is taken, place by place."""
 
@@ -93,6 +104,18 @@ class SheetDialect(Dialect):
             if kind in ("group", "user") and not b.built_in and columns and kind not in columns:
                 message = f"the export of {platform} has no column for a {kind}"
                 yield Beyond(b.source, message, f"say under `columns` where it is: `{kind}: …`", (str(b.principal),))
+
+
+def _missing(index: EstateIndex, platform: str, entry: Entry) -> str:
+    """What a line names that the estate does not know, in words; empty if it can be judged."""
+    declared, directory = index.platform(platform).platform, index.estate.directory
+    known = {"role": declared.roles, "scope": declared.scopes}
+    missing = [f"{key} {entry.get(key)!r}" for key, some in known.items() if str(entry.get(key)) not in some]
+    whom = principal_of(entry.get("principal"))
+    there = directory.groups if whom and whom.kind is PrincipalKind.GROUP else directory.users
+    if whom is None or whom.name not in there:
+        missing.append(str(entry.get("principal")))
+    return f"the estate knows no {', no '.join(missing)}" if missing else ""
 
 
 def entry_of(principal: str, role: str, scope: str) -> Entry:

@@ -83,7 +83,7 @@ class SubversionDialect(Dialect):
         """The file is replaced in one step."""
         return (steps,) if steps else ()
 
-    def unjudged(self, reading: Reading) -> tuple[str, ...]:
+    def unjudged(self, index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
         """Patterns of paths, negations and aliases."""
         return tuple(str(entry.get("says")) for entry in reading.part("unjudged").values())
 

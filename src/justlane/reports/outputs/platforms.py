@@ -20,6 +20,8 @@ class PlanStep(TypedDict):
     before: dict[str, Any] | None
     after: dict[str, Any] | None
     says: str
+    keeps: bool
+    uncounted: str
     lines: list[str]
 
 
@@ -31,6 +33,8 @@ class Plan(TypedDict):
     steps: list[PlanStep]
     by_hand: list[PlanStep]
     unjudged: list[str]
+    remarks: list[str]
+    new_places: list[str]
 
 
 class Difference(TypedDict):
@@ -133,6 +137,7 @@ class Drifted(TypedDict):
     declared: dict[str, Any] | None
     held: dict[str, Any] | None
     means: Means | None
+    uncounted: str
 
 
 class Drift(TypedDict):
@@ -140,6 +145,7 @@ class Drift(TypedDict):
     against: str
     all: Means
     unjudged: list[str]
+    new_places: list[str]
     differences: list[Drifted]
 
 

@@ -9,11 +9,11 @@ from justlane.model.names import counted, some_of
 from justlane.platforms.alignment.drifting import Drift, Drifted, Kind, Meaning
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
-from justlane.reports.platforms.plan import said_of
+from justlane.reports.platforms.plan import folded, in_full, places_lines, said_of
 
 Drifts = tuple[Drift, ...]
 _STYLES = {Kind.ADDED: "no", Kind.MISSING: "warn", Kind.CHANGED: "warn"}
-_MOST_NAMED, _MOST_SHOWN = 4, 200
+_MOST_NAMED, _MOST_SHOWN, _MOST_OWNED = 4, 200, 3
 
 
 def plain(result: Drifts) -> list[dict[str, Any]]:
@@ -24,6 +24,7 @@ def plain(result: Drifts) -> list[dict[str, Any]]:
             "against": one.against,
             "all": _plain(one.all),
             "unjudged": list(one.unjudged),
+            "new_places": list(one.new_places),
             "differences": [
                 {
                     "difference": d.kind.value,
@@ -33,6 +34,7 @@ def plain(result: Drifts) -> list[dict[str, Any]]:
                     "declared": d.step.after,
                     "held": d.step.before,
                     "means": _plain(d.meaning) if d.meaning else None,
+                    "uncounted": d.step.uncounted,
                 }
                 for d in one.differences
             ],
@@ -76,28 +78,41 @@ def _lines(result: Drifts) -> Iterator[Line]:
         against = "what is declared" if one.against == "declared" else f"the reading {one.against}"
         if one.clean:
             yield line(("matches", "yes"), f"  {one.platform} holds just {against}")
+            yield from places_lines(one.new_places)
             continue
         count = counted(len(one.differences), "difference")
         yield line(("drift", "no"), f"    {one.platform} differs from {against}: {count}", hanging="  ")
         for kind in Kind:
             yield from _of_kind([d for d in one.differences if d.kind is kind])
         for said in one.unjudged:
-            yield line(("  unknown ", "no"), f"{said}: what it gives is in no count", hanging=" " * 10)
-        yield line((f"  all     {_means(one.all)}", "head"), hanging=" " * 10)
+            yield line(("  unknown ", "no"), f"not judged: {said}; what it gives is in no count", hanging=" " * 10)
+        yield from places_lines(one.new_places)
+        uncounted = bool(one.unjudged) or any(d.step.uncounted for d in one.differences)
+        yield line((f"  all     {_means(one.all, uncounted=uncounted)}", "head"), hanging=" " * 10)
 
 
 def _of_kind(some: Sequence[Drifted]) -> Iterator[Line]:
-    for d in some[:_MOST_SHOWN]:
-        yield line((f"  {d.kind.value:<8}", _STYLES[d.kind]), said_of(d.step), hanging=" " * 10)
+    """What somebody did by hand comes first; whoever owns many places has one line."""
+    owned = [d for d in some if d.step.by_hand and "owner" in (d.step.before or {})]
+    owners = {str((d.step.before or {}).get("owner")) for d in owned}
+    many = owned if len(owned) > max(_MOST_OWNED, len(owners)) else []
+    rest = [d for d in some if d not in many] if many else list(some)
+    for d in rest[:_MOST_SHOWN]:
+        yield line((f"  {d.kind.value:<8}", _STYLES[d.kind]), in_full(d.step), hanging=" " * 10)
         if d.meaning:
-            yield line((f"          {_means(d.meaning)}", "dim"), hanging=" " * 10)
-    if len(some) > _MOST_SHOWN:
-        yield line(f"          and {len(some) - _MOST_SHOWN:,} more: --format json has them all")
+            yield line((f"          {_means(d.meaning, uncounted=bool(d.step.uncounted))}", "dim"), hanging=" " * 10)
+    if len(rest) > _MOST_SHOWN:
+        yield line(f"          and {len(rest) - _MOST_SHOWN:,} more: --format json has them all")
+    for said in folded([d.step for d in many]):
+        yield line((f"  {Kind.ADDED.value:<8}", _STYLES[Kind.ADDED]), said.removeprefix("remove "), hanging=" " * 10)
 
 
-def _means(meaning: Meaning) -> str:
+def _means(meaning: Meaning, *, uncounted: bool = False) -> str:
+    """Who may do more or less by it; what cannot be counted is never called harmless."""
     if not meaning.more and not meaning.less:
-        return "nobody may do more or less by it"
+        return (
+            "no cell more or fewer, and it is not counted in cells" if uncounted else "nobody may do more or less by it"
+        )
     who = some_of(meaning.named, _MOST_NAMED, meaning.people)
     parts = [f"{counted(meaning.more, 'cell')} more"] if meaning.more else []
     parts += [f"{counted(meaning.less, 'cell')} fewer"] if meaning.less else []

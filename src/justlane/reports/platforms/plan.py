@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
 
-from justlane.model.names import counted
+from justlane.model.names import counted, some_of
 from justlane.platforms.alignment.aligning import Effect, Plan
 from justlane.platforms.interface import Step
-from justlane.platforms.over_http.dialect import condition_of
 from justlane.reports.answers.conditions import condition_text
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
+
+_MOST_PLACES = 3
 
 
 def plain(result: Plan) -> dict[str, Any]:
@@ -26,13 +27,15 @@ def plain(result: Plan) -> dict[str, Any]:
         "steps": [_plain_step(s) for s in result.steps],
         "by_hand": [_plain_step(s) for s in result.by_hand],
         "unjudged": list(result.unjudged),
+        "remarks": list(result.remarks),
+        "new_places": list(result.new_places),
     }
 
 
 def _plain_step(s: Step) -> dict[str, Any]:
     lines = [source.line_address for source in s.lines]
     changed = {"change": s.verb, "part": s.part, "name": s.name, "before": s.before, "after": s.after}
-    return {**changed, "says": said_of(s), "lines": lines}
+    return {**changed, "says": said_of(s), "keeps": s.keeps, "uncounted": s.uncounted, "lines": lines}
 
 
 def sheet(result: Plan) -> Sheet:
@@ -52,49 +55,72 @@ def text(result: Plan, look: Look) -> str:
     return render(_lines(result), look)
 
 
-_TOGETHER = ("people", "groups", "roles")
-_KINDS = {
-    "people": "person",
-    "groups": "group",
-    "local_groups": "local group",
-    "roles": "role",
-    "publications": "publication",
-    "ceilings": "ceiling",
-    "bindings": "binding",
-}
-
-
 def _lines(result: Plan) -> Iterator[Line]:
     if not result.differs:
         yield from _unjudged(result)
         if not result.unjudged:
             yield line(("nothing to do", "yes"), f"  {result.platform} holds what is declared")
+        yield from places_lines(result.new_places)
         return
     yield line((result.platform, "name"), " differs from what is declared:")
-    for kind in _TOGETHER:
-        added = [s for s in result.steps if s.part == kind and s.verb == "add"]
+    sorts = result.sorts
+    together = [part for part, sort in sorts.items() if sort.neutral]
+    for part in together:
+        added = [s for s in result.steps if s.part == part and s.verb == "add"]
         if added:
             names = ", ".join(_named(s) for s in added)
-            what = counted(len(added), _KINDS[kind], kind)
+            what = counted(len(added), sorts[part].one, sorts[part].many)
             yield line(("  add     ", "yes"), f"{what}: {names}", hanging=" " * 10)
     for step in result.steps:
-        if step.part not in _TOGETHER or step.verb != "add":
+        if step.part not in together or step.verb != "add":
             style = {"add": "yes", "change": "warn", "remove": "no"}[step.verb]
             source = step.lines[0] if step.lines else None
-            yield line((f"  {step.verb:<8}", style), said_of(step), source=source, hanging=" " * 10)
-    for step in result.by_hand:
-        yield line(("  by hand ", "warn"), f"{step.verb} {said_of(step)}", hanging=" " * 10)
+            verb = "keep" if step.keeps else step.verb
+            yield line((f"  {verb:<8}", style), in_full(step), source=source, hanging=" " * 10)
+    for said in folded(result.by_hand):
+        yield line(("  by hand ", "warn"), said, hanging=" " * 10)
     yield from _unjudged(result)
+    yield from places_lines(result.new_places)
+    for remark in result.remarks:
+        yield line(("  note    ", "warn"), remark, hanging=" " * 10)
     counts = {verb: sum(s.verb == verb for s in result.steps) for verb in ("add", "change", "remove")}
     yield line()
     said = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
     yield line((f"{len(result.steps)} change{'s' * (len(result.steps) != 1)}: {said}", "head"))
     yield from _effect(result.effect)
+    beyond = sum(bool(step.uncounted) for step in result.steps)
+    if beyond:
+        yield line((f"{counted(beyond, 'change')} of these mean more than cells: see above", "warn"), hanging="  ")
+
+
+def places_lines(places: Sequence[str]) -> Iterator[Line]:
+    """The places that nobody declared, in few words."""
+    if places:
+        what = counted(len(places), "place")
+        named = some_of(places, _MOST_PLACES, len(places))
+        said = f"{what} not declared, counted as belonging to what they lie in: {named}"
+        yield line(("  new     ", "warn"), f"{said}. `justlane scope pull` writes them down", hanging=" " * 10)
+
+
+def folded(steps: Sequence[Step]) -> Iterator[str]:
+    """Steps for somebody's hands in words; those that say the same of many places share a line."""
+    alike: dict[str, list[Step]] = {}
+    for step in steps:
+        owner = (step.before or step.after or {}).get("owner")
+        alike.setdefault(f"{step.part} {owner}" if owner and step.verb == "remove" else f"{id(step)}", []).append(step)
+    for some in alike.values():
+        places = [str((step.before or {}).get("place") or "") for step in some]
+        if len(some) > 1 and all(places):
+            owner = (some[0].before or {}).get("owner")
+            named = some_of(places, _MOST_PLACES, len(places))
+            yield f"{owner} owns {counted(len(some), 'place')}, and may do everything there: {named}"
+        else:
+            yield from (f"{step.verb} {in_full(step)}" for step in some)
 
 
 def _unjudged(result: Plan) -> Iterator[Line]:
     for said in result.unjudged:
-        yield line(("  unknown ", "no"), f"{said}: what it gives is in no count", hanging=" " * 10)
+        yield line(("  unknown ", "no"), f"not judged: {said}; what it gives is in no count", hanging=" " * 10)
 
 
 def _effect(effect: Effect) -> Iterator[Line]:
@@ -107,51 +133,26 @@ def _effect(effect: Effect) -> Iterator[Line]:
 
 def said_of(step: Step) -> str:
     """A change in words."""
-    if step.what:
-        changes = step.before is not None and step.after is not None
-        return f"{step.what}{f': {_differences(step.before or {}, step.after or {})}' if changes else ''}"
-    entry = step.after or step.before or {}
-    when = condition_text(condition_of(entry.get("condition")))
-    text = f"{_KINDS[step.part]}{_described(step, entry)}{f', {when}' if when else ''}"
-    if step.before is not None and step.after is not None:
-        return f"{text}: {_differences(step.before, step.after)}"
-    return text
+    when = condition_text(step.when)
+    text = f"{step.what}{f', {when}' if when else ''}"
+    changes = f": {_differences(step)}" if step.before is not None and step.after is not None else ""
+    return f"{text}{changes}"
 
 
-def _described(step: Step, entry: dict[str, object]) -> str:
-    """What an entry is about; the platform's own identifiers say nothing to people."""
-    if step.part == "bindings":
-        verb = "denied to" if entry.get("deny") else "to"
-        reason = "" if entry.get("reason") or step.verb == "change" else " (no reason given)"
-        return f": {entry.get('role')} {verb} {entry.get('principal')} at {entry.get('scope')}{reason}"
-    if step.part == "publications":
-        return f": group {entry.get('group')} to {entry.get('scope')}"
-    if step.part == "ceilings":
-        patterns = entry.get("patterns")
-        never = ", ".join(map(str, patterns)) if isinstance(patterns, list) else "?"
-        return f": never {never} to {entry.get('principal')}"
-    members = entry.get("members")
-    held = f" with {', '.join(map(str, members))}" if step.part == "local_groups" and isinstance(members, list) else ""
-    return f" {step.name}{held if step.verb == 'add' else ''}"
+def in_full(step: Step) -> str:
+    """A change in words, with what it means besides cells."""
+    return f"{said_of(step)} ({step.uncounted})" if step.uncounted else said_of(step)
 
 
 def _named(step: Step) -> str:
     """Something that is added, in short."""
     entry = step.after or {}
-    if step.part == "people":
-        return step.name if entry.get("enabled") else f"{step.name} (disabled)"
     members = entry.get("members")
-    return f"{step.name} ({len(members)})" if isinstance(members, list) else step.name
+    if isinstance(members, list):
+        return f"{step.name} ({len(members)})"
+    return step.name if entry.get("enabled", True) else f"{step.name} (disabled)"
 
 
-def _differences(before: dict[str, object], after: dict[str, object]) -> str:
+def _differences(step: Step) -> str:
     """What changes inside an entry, key by key."""
-    said: list[str] = []
-    for key in {**before, **after}:
-        old, new = before.get(key), after.get(key)
-        if isinstance(old, list) and isinstance(new, list):
-            said += [f"{key} gain {item}" for item in new if item not in old]
-            said += [f"{key} lose {item}" for item in old if item not in new]
-        elif old != new:
-            said.append(f"{key} {old!r} becomes {new!r}" if key in before else f"{key} {new!r}")
-    return "; ".join(said) or "the order of its entries"
+    return "; ".join(step.changes) or "the order of its entries"

@@ -1,0 +1,49 @@
+"""What differs between two states of a platform, as the steps from one to the other. Pure."""
+
+from __future__ import annotations
+
+from justlane.model.findings import Source
+from justlane.platforms.interface import Declared, Dialect, Entry, Reading, Step
+
+
+def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Step]:
+    """What has to change so that a platform holds what is wanted: first what is added or changed, in the order of the
+    dialect's parts, then what is removed, in the opposite order."""
+    steps: list[Step] = []
+    for part in dialect.parts:
+        there = held.part(part)
+        for name, entry in wanted.parts.get(part, {}).items():
+            same = dialect.alike(part, there.get(name), entry)
+            if not same and (name in there or part not in dialect.only_shown):
+                steps.append(step_of(dialect, part, name, there.get(name), entry, wanted.lines_of(part, name)))
+    for part in (part for part in reversed(dialect.parts) if part not in dialect.beside):
+        gone = [(n, entry) for n, entry in held.part(part).items() if n not in wanted.parts.get(part, {})]
+        gone = [(n, entry) for n, entry in gone if not dialect.alike(part, entry, None)]
+        steps += [step_of(dialect, part, name, entry, None) for name, entry in gone]
+    return steps
+
+
+def step_of(
+    dialect: Dialect,
+    part: str,
+    name: str,
+    before: Entry | None,
+    after: Entry | None,
+    lines: tuple[Source, ...] = (),
+) -> Step:
+    """A change of one thing, in the dialect's words."""
+    entry = after if after is not None else before or {}
+    what, when = dialect.words(part, name, entry), dialect.condition(part, entry)
+    changes = () if before is None or after is None else tuple(dialect.changes_in_words(part, before, after))
+    return Step(part, name, before, after, what, lines, part in dialect.only_shown, when, changes=changes)
+
+
+def unlike(dialect: Dialect, wanted: Reading, found: Reading) -> tuple[Step, ...]:
+    """Where a platform holds something else than it should after changes; each as what would bring it there."""
+    differing: list[Step] = []
+    for part in dialect.parts:
+        should, there = wanted.part(part), found.part(part)
+        for name in {**should, **there}:
+            if not dialect.alike(part, there.get(name), should.get(name)):
+                differing.append(step_of(dialect, part, name, there.get(name), should.get(name)))
+    return tuple(differing)

@@ -1,0 +1,247 @@
+"""What others put on a platform, drawn by chance, with an estate beside it: aligned, then taken back.
+
+By the system's own client, everybody who is left alone can do exactly what they could before, and what is taken back is row
+for row, or byte for byte, what it was.
+
+    python -m tests.harm postgresql|subversion|folders|shelf COUNT SEED
+"""
+
+from __future__ import annotations
+
+import random
+import sys
+import unittest
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from tests.postgresql_server import PASSWORD, Running, running
+from tests.support import EstateTest
+
+SNAPSHOT = {
+    "roles": """select rolname, rolcanlogin, rolsuper, rolcreaterole, rolcreatedb, rolbypassrls, rolinherit, rolreplication, rolconnlimit,
+        rolpassword, shobj_description(oid, 'pg_authid') from pg_authid where rolname !~ '^pg_'""",
+    "memberships": """select g.rolname, m.rolname, admin_option, coalesce(b.rolname, '') from pg_auth_members a join pg_roles g on g.oid = roleid
+        join pg_roles m on m.oid = member left join pg_roles b on b.oid = grantor where m.rolname !~ '^pg_'""",
+    "databases": """select datname, x.grantor::regrole::text, x.grantee::regrole::text, privilege_type, is_grantable from pg_database,
+        aclexplode(coalesce(datacl, acldefault('d', datdba))) x where datname = current_database()""",
+    "schemas": """select nspname, x.grantor::regrole::text, x.grantee::regrole::text, privilege_type, is_grantable from pg_namespace,
+        aclexplode(coalesce(nspacl, acldefault('n', nspowner))) x where nspname !~ '^pg_|^information'""",
+    "relations": """select c.oid::regclass::text, relowner::regrole::text, x.grantor::regrole::text, x.grantee::regrole::text, privilege_type, is_grantable
+        from pg_class c join pg_namespace n on n.oid = relnamespace,
+        aclexplode(coalesce(relacl, acldefault((case relkind when 'S' then 's' else 'r' end)::"char", relowner))) x
+        where nspname !~ '^pg_|^information' and relkind in ('r', 'v', 'S')""",
+    "columns": """select attrelid::regclass::text, attname, x.grantor::regrole::text, x.grantee::regrole::text, privilege_type, is_grantable
+        from pg_attribute, aclexplode(attacl) x where attrelid >= 16384""",
+    "functions": """select p.oid::regprocedure::text, x.grantor::regrole::text, x.grantee::regrole::text, privilege_type, is_grantable from pg_proc p
+        join pg_namespace n on n.oid = pronamespace, aclexplode(coalesce(proacl, acldefault('f', proowner))) x where nspname !~ '^pg_|^information'""",
+    "defaults": """select defaclrole::regrole::text, defaclobjtype::text, x.grantor::regrole::text, x.grantee::regrole::text, privilege_type
+        from pg_default_acl, aclexplode(defaclacl) x""",
+}
+_MAY = """
+select {who}, 'database', privilege from unnest(array['CONNECT', 'CREATE', 'TEMPORARY']) privilege
+    where has_database_privilege({who}, current_database(), privilege)
+union all select {who}, nspname, privilege from pg_namespace, unnest(array['USAGE', 'CREATE']) privilege
+    where nspname !~ '^pg_|^information' and has_schema_privilege({who}, oid, privilege)
+union all select {who}, c.oid::regclass::text, privilege from pg_class c join pg_namespace n on n.oid = relnamespace,
+    unnest(array['SELECT', 'INSERT', 'UPDATE', 'DELETE', 'TRUNCATE', 'SELECT WITH GRANT OPTION']) privilege
+    where nspname !~ '^pg_|^information' and relkind in ('r', 'v') and has_table_privilege({who}, c.oid, privilege)
+union all select {who}, attrelid::regclass::text || '.' || attname, privilege from pg_attribute a join pg_class c on c.oid = attrelid
+    join pg_namespace n on n.oid = relnamespace, unnest(array['SELECT', 'UPDATE']) privilege
+    where nspname !~ '^pg_|^information' and relkind = 'r' and attnum > 0 and has_column_privilege({who}, attrelid, attnum, privilege)
+union all select {who}, p.oid::regprocedure::text, 'EXECUTE' from pg_proc p join pg_namespace n on n.oid = pronamespace
+    where nspname !~ '^pg_|^information' and has_function_privilege({who}, p.oid, 'EXECUTE')
+"""
+TABLES = ("buoys.readings", "buoys.moorings", "models.runs")
+_PEOPLE, _GROUPS = ("p0", "p1", "p2", "p3"), ("g0", "g1", "g2")
+_OTHERS, _ALONE = ("y0", "y1", "z0"), ("x0", "x1")
+_STORE = """
+platform: store
+for: Where the readings are kept.
+habits: {decides: any-allow, on the way: enter}
+reached by:
+  connector: postgresql
+  url: postgresql://127.0.0.1:%d/marsh
+  account: keeper
+  token from: file secrets/store
+  leave alone: [x0, x1]
+actions:
+  enter: {applies to: [database, schema]}
+  select: {applies to: [table, view, sequence]}
+  update: {applies to: [table, view, sequence]}
+  delete: {applies to: [table, view]}
+  execute: {applies to: [function]}
+roles:
+  reader: {for: Looking., allows: [enter, select]}
+  writer: {for: Writing., builds on: reader, allows: [update]}
+  remover: {for: Taking out., allows: [enter, delete]}
+  caller: {for: Computing., allows: [enter, execute]}
+"""
+_ESTATE = """
+estate: Saltmarsh
+time zone: UTC
+directories: {office: {ldif: people.ldif}}
+include: [store.yaml, given.yaml]
+"""
+_SCOPES = ("store", "store/marsh", "store/marsh/buoys", "store/marsh/models", "store/marsh/buoys/readings", "store/marsh/models/runs")
+
+
+def snapshot(server: Running, database: str = "marsh") -> dict[str, list[Any]]:
+    """All rows that say who may do what, by name."""
+    return {name: sorted(server.sql(query, database), key=repr) for name, query in SNAPSHOT.items()}
+
+
+def may(server: Running, who: str, database: str = "marsh") -> set[Any]:
+    """What the server says that a role may do."""
+    return set(server.sql(_MAY.replace("{who}", f"'{who}'::name"), database))
+
+
+def ldif(draw: random.Random) -> str:
+    """The people and groups of the estate."""
+    said = [f"dn: uid={p},dc=s\nobjectClass: inetOrgPerson\nuid: {p}\ncn: {p}\n" for p in _PEOPLE]
+    for number, group in enumerate(_GROUPS):
+        members = [f"member: uid={p},dc=s\n" for p in _PEOPLE if draw.random() < 0.5]
+        members += [f"member: cn={g},dc=s\n" for g in _GROUPS[:number] if draw.random() < 0.3]
+        said.append(f"dn: cn={group},dc=s\nobjectClass: groupOfNames\ncn: {group}\ndescription: {group}\n{''.join(members)}")
+    return "\n".join(said)
+
+
+def given(draw: random.Random, scopes: tuple[str, ...], roles: tuple[str, ...], *, groups_only: bool = False) -> str:
+    """What the estate declares."""
+    lines = []
+    for _ in range(draw.randint(1, 5)):
+        whom = draw.choice([f"group {g}" for g in _GROUPS] + ([] if groups_only else [f"user {p}" for p in _PEOPLE]))
+        lines.append(f"  - {{give: {draw.choice(roles)}, to: {whom}, at: {draw.choice(scopes)}, because: Drawn.}}")
+    return "bindings:\n" + "\n".join(lines) + "\n"
+
+
+def grown(draw: random.Random) -> Iterator[str]:
+    """What ten years put into a database."""
+    for name in (*_PEOPLE[: draw.randint(0, 4)], "y0", "y1", "x0"):
+        yield f"create role {name} login {'' if draw.random() < 0.8 else 'noinherit'}"
+    for name in (*_GROUPS[: draw.randint(0, 3)], "z0", "x1"):
+        yield f"create role {name} nologin {'' if draw.random() < 0.8 else 'noinherit'}"
+    if draw.random() < 0.3:
+        yield "comment on role z0 is 'Nobody knows.'"
+    if draw.random() < 0.3:
+        yield "alter role y0 password 'long-forgotten'"
+    if draw.random() < 0.3:
+        yield "alter table models.runs owner to y1"
+    if draw.random() < 0.4:
+        yield f"alter default privileges in schema {draw.choice(('buoys', 'models'))} grant select on tables to {draw.choice(('z0', 'g0', 'y0', 'x1'))}"
+    everybody = (*_PEOPLE, *_GROUPS, *_OTHERS, *_ALONE)
+    for _ in range(draw.randint(0, 6)):
+        of, member = draw.choice((*_GROUPS, "z0", "x1")), draw.choice(everybody)
+        yield f"grant {of} to {member}{' with admin option' if draw.random() < 0.3 else ''}"
+    for who in draw.sample(everybody, 4):
+        yield f"grant usage on schema {draw.choice(('buoys', 'models'))} to {who}"
+    for _ in range(draw.randint(2, 9)):
+        table, who = draw.choice(TABLES), draw.choice(everybody)
+        what = draw.choice(("select", "update", "delete", "truncate", "select (buoy)", "update (buoy)"))
+        yield f"grant {what} on {table} to {who if draw.random() < 0.9 else 'public'}"
+    for _ in range(draw.randint(0, 4)):
+        table, first, second, third = draw.choice(TABLES), *draw.sample(everybody, 3)
+        yield f"grant select on {table} to {first} with grant option; set role {first}; grant select on {table} to {second} with grant option"
+        if draw.random() < 0.5:
+            yield f"set role {second}; grant select on {table} to {third}"
+    if draw.random() < 0.5:
+        yield f"grant execute on function models.surge to {draw.choice(everybody)} with grant option"
+    if draw.random() < 0.5:
+        yield "create table buoys.new_one (buoy text)"
+
+
+class Postgresql(EstateTest):
+    """One drawn database after the other, on one server."""
+
+    forked = True
+    server: Running
+
+    def drawn(self, seed: int) -> None:
+        """Draw, align, look, take back, look."""
+        draw = random.Random(seed)
+        sql = self.server.sql
+        self._fresh()
+        for statement in grown(draw):
+            try:
+                sql(f"{statement}; reset role", "marsh")
+            except Exception as error:  # who is not there, or may not: then it did not happen
+                assert "42704" in str(getattr(error, "sqlstate", "")) or getattr(error, "sqlstate", "") in ("42704", "42501", "0LP01", "0P000"), error
+        self.write({"estate.yaml": _ESTATE, "store.yaml": _STORE % self.server.port, "given.yaml": "bindings: []\n", "people.ldif": ldif(draw)})
+        self.secret("store", PASSWORD)
+        self.lane(f"scope pull store --yes{draw.choice(('', ' --below store/marsh'))}")
+        if draw.random() < 0.5:
+            sql("create table buoys.newer (buoy text); create function models.added(int) returns int language sql as 'select 1'", "marsh")
+        self.write({"given.yaml": given(draw, _SCOPES, ("reader", "writer", "remover", "caller"))})
+        before, alone = snapshot(self.server), {name: may(self.server, name) for name in _ALONE}
+        planned = self.run_lane("align", "store", "--dry-run", "--format", "json")
+        steps = planned.json["steps"]
+        ran = self.run_lane("align", "store", "--yes", "--most-removals", "100000")
+        self.assertIn(ran.code, (0, 1), ran)
+        self.assertNotIn("not made", ran.err)
+        self.assertNotIn("otherwise than", ran.err)
+        for name in _ALONE:
+            self.assertEqual(may(self.server, name), alone[name], f"{name} is left alone")
+        drift = self.run_lane("drift", "store", "--format", "json").json[0]["differences"]
+        self.assertFalse([d["says"] for d in drift if d["part"] in ("grants", "columns", "memberships", "people")])
+        self._only_what_was_shown(before, snapshot(self.server), steps)
+        if steps:
+            self.lane("align store --undo --yes --most-removals 100000")
+        self.assertEqual(snapshot(self.server), before)
+
+    def _only_what_was_shown(self, before: dict[str, list[Any]], after: dict[str, list[Any]], steps: list[Any]) -> None:
+        """Every row that changed is about somebody whom a step names."""
+        said = " ".join(s["says"] + str(s["before"]) + str(s["after"]) for s in steps)
+        for part in before:
+            for row in set(map(repr, before[part])) ^ set(map(repr, after[part])):
+                names = [n for n in (*_PEOPLE, *_GROUPS, *_OTHERS, *_ALONE) if repr(n) in row]
+                self.assertTrue(any(name in said for name in names) or "'-'" in row, (part, row))
+
+    def _fresh(self) -> None:
+        sql = self.server.sql
+        everybody = ", ".join((*_PEOPLE, *_GROUPS, *_OTHERS, *_ALONE))
+        sql("drop database if exists marsh", "postgres")
+        for (name,) in sql(f"select rolname from pg_roles where rolname = any(array{everybody.split(', ')})", "postgres"):
+            sql(f"drop owned by {name}; drop role {name}", "postgres")
+        sql("create database marsh", "postgres")
+        sql("""create schema buoys; create schema models; create table buoys.readings (buoy text, metres int); create table buoys.moorings (buoy text);
+            create table models.runs (buoy text); create view models.levels as select buoy from buoys.readings;
+            create function models.surge(metres numeric) returns numeric language sql as 'select metres'""", "marsh")  # fmt: skip
+
+
+KINDS: dict[str, Callable[[], Any]] = {"postgresql": Postgresql}
+
+
+@contextmanager
+def trial(kind: str) -> Iterator[Any]:
+    """Something on which cases of one kind can be drawn."""
+    on = KINDS[kind]()
+    with running("select 1;") if kind == "postgresql" else open_nothing() as server:
+        on.server = server
+        yield on
+
+
+@contextmanager
+def open_nothing() -> Iterator[None]:
+    yield None
+
+
+def main() -> int:
+    kind, count, seed = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
+    wrong = 0
+    with trial(kind) as on:
+        for number in range(seed, seed + count):
+            on.setUp()
+            try:
+                on.drawn(number)
+            except (AssertionError, unittest.SkipTest) as error:
+                wrong += 1
+                print(f"{kind} {number}: {str(error)[-6000:]}", flush=True)
+            finally:
+                on.doCleanups()
+    print(f"{count} of {kind}: {wrong} wrong")
+    return 1 if wrong else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
