@@ -126,7 +126,11 @@ class PostgresqlTest(EstateTest):
         self.assertTrue(any(words.startswith("what bram.tolland makes is given at once: tables in saltmarsh") for words in said), said)
         self.assertIn("row security decides row by row in store/saltmarsh/buoys/moorings", drift["unjudged"])
         found = self.probed(1)["differences"]
-        self.assertIn(("bram.tolland", "delete", False, True), {(d["user"], d["action"], d["declared"], d["says"]) for d in found}, "row security: asked, not tried")
+        self.assertIn(
+            ("bram.tolland", "delete", False, True),
+            {(d["user"], d["action"], d["declared"], d["says"]) for d in found},
+            "row security: asked, not tried",
+        )
         self.assertIn("imke.vos", {d["user"] for d in found})
         ran = self.lane("align store --yes", 1)
         self.assertIn("the rest is for you", ran.err)

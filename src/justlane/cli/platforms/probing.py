@@ -17,7 +17,7 @@ from justlane.cli.terminal import say, show
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.circumstances import Situation
-from justlane.model.errors import InterruptedRunError, UsageError
+from justlane.model.errors import InterruptedRunError, OutsideError, UsageError
 from justlane.model.estate import RolesHeld
 from justlane.model.names import counted
 
@@ -101,6 +101,8 @@ def probe(
     if dialect_of(declared).by_people:
         choosing, at_once, afresh = _for_a_form(choosing), 1, True
     progress = TerminalProgress()
+    index, unjudged = _as_it_stands(index, platform, place)
+    declared = index.estate.platforms[platform]
     try:
         asked = question(estate, given, platform)
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
@@ -113,10 +115,32 @@ def probe(
         done = f"after {progress.done} of {progress.total} people" if progress.total else "before it began"
         hint = "run it again: it goes on from there"
         raise InterruptedRunError(f"stopped {done}: nothing is proved", hint) from None
-    result = msgspec.structs.replace(result, news=kept_probes.news(place, result))
+    result = msgspec.structs.replace(result, news=kept_probes.news(place, result), unjudged=unjudged)
     kept_probes.keep(place, result, now())
     show("ProbeResult", result, form)
     ctx.exit(0 if result.clean else 1)
+
+
+def _as_it_stands(index: EstateIndex, platform: str, place: Path) -> tuple[EstateIndex, tuple[str, ...]]:
+    """The estate with the places that the platform has since, and what of the platform cannot be judged."""
+    from justlane.platforms.alignment.new_places import with_new_places
+    from justlane.platforms.interface import connect, dialect_of
+
+    declared = index.estate.platforms[platform]
+    connector = connect(declared, place, ask_person)
+    try:
+        reading = connector.read()
+    except OutsideError as error:
+        if not dialect_of(declared).by_people:
+            raise
+        return index, (f"{error}: a form can be made all the same",)
+    finally:
+        connector.close()
+    index, places = with_new_places(index, platform, reading)
+    if places:
+        said = f"{counted(len(places), 'place')} not declared, counted as belonging to what they lie in"
+        say(f"{said}: scope pull writes them down")
+    return index, dialect_of(declared).unjudged(index, platform, reading)
 
 
 def _tell_size(chosen: Chosen, actions: int, situations: int) -> None:

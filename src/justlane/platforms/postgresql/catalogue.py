@@ -205,7 +205,7 @@ class Held:
         if address not in self.places:
             self.places[address] = kind
             if address.count("/") > 0:
-                self.parts["places"][address] = {"kind": kind}
+                self.parts["places"][address] = {"kind": kind, "owner": owner}
             if owner not in self._known.left_alone and not owner.startswith("pg_"):
                 named = self._known.named(owner)
                 self.parts["owners"][address] = {"owner": named, "kind": kind, "place": address}
@@ -246,7 +246,7 @@ class Held:
             to = self._known.grantee(oid)
             if to.partition(" ")[2] in self._known.left_alone:
                 continue
-            name = f"{owner} {sort} {database}/{schema} {to}"
+            name = f"{owner} {sort} {database}/{schema} {to.partition(' ')[2] or to}"
             entry = self.parts["defaults"].setdefault(name, {
                 "owner": owner, "sort": SORT.get(sort, sort), "database": database, "schema": schema, "to": to,
                 "gives": [],

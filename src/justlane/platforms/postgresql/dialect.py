@@ -193,7 +193,7 @@ class PostgresqlDialect(Dialect):
             said.append(
                 f"whether {named} has a password cannot be seen by this account; --undo would not bring it back"
             )
-        return tuple(said)
+        return (*said, *settling.gained_anyway(reading, steps))
 
     def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
         """Single columns, what can be handed on, what the server's own roles and attributes bring."""
@@ -209,7 +209,7 @@ class PostgresqlDialect(Dialect):
                 ("may take it on by SET ROLE", not _inherits(reading, settling.bare(entry.get("member")), entry)),
             ]
             return ", ".join(said for said, holds in brings if holds)
-        if part not in settling.GRANTS:
+        if part not in settling.GRANTS or "privilege" not in entry:
             return ""
         action = action_of(str(entry.get("kind")), str(entry.get("privilege")))
         declared = index.platform(platform).platform

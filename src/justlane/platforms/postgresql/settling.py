@@ -46,8 +46,12 @@ def _of_role(reading: Reading, step: Step, *, back: bool) -> Step:
     ties = [str(tie) for tie in _list(known.get("ties"))]
     if step.part == "people":
         return step if back and not ties else replace(step, after=_OFF, changes=("may no longer sign in",))
-    alone = [bare(e["member"]) for e in reading.part("left_alone").values() if e.get("of") == step.name]
-    ties += [f"{name}, which is left alone, is in it" for name in alone]
+    for entry in reading.part("left_alone").values():
+        if "of" in entry and step.name in (entry["of"], bare(entry["member"])):
+            inside, member = entry["of"] == step.name, bare(entry["member"])
+            ties.append(
+                f"holds {member}, which is left alone" if inside else f"is in {entry['of']}, which is left alone"
+            )
     if not ties:
         return step
     free = f"REASSIGN OWNED BY {quoted(step.name)} TO CURRENT_USER; " if any("owns" in t for t in ties) else ""
@@ -92,8 +96,15 @@ class _Rights:
 
     def of(self, name: str) -> dict[_Right, bool]:
         """Everything that a role may do, by itself, by what it is in and by PUBLIC; whether it may hand it on."""
+        return self._by([*self.roles(name), "public"])
+
+    def named(self, name: str) -> dict[_Right, bool]:
+        """The same without PUBLIC."""
+        return self._by(self.roles(name))
+
+    def _by(self, roles: Iterable[str]) -> dict[_Right, bool]:
         found: dict[_Right, bool] = {}
-        for role in (*self.roles(name), "public"):
+        for role in roles:
             for right, grantable in self._given.get(role, {}).items():
                 found[right] = found.get(right, False) or grantable
         return found
@@ -111,36 +122,89 @@ def right_of(entry: Entry) -> _Right:
 
 
 def _kept(reading: Reading, steps: Sequence[Step]) -> Iterator[Step]:
-    """What is given directly to accounts that are left alone, so that they lose nothing by the steps."""
-    alone = [name for name, role in reading.part("roles").items() if role.get("alone") and not role.get("all")]
+    """What is done so that accounts that are left alone can do what they could before, no less and no more."""
+    alone = alone_in(reading)
     if not alone:
         return
     made = {(s.part, s.name): s.after for s in steps if not s.by_hand}
-    handed = [(name, e) for name, e in reading.part("left_alone").items() if e.get("by") and "privilege" in e]
-    for name, entry in handed:
-        if _unfounded(reading, made, entry):
+    for name, entry in reading.part("left_alone").items():
+        if entry.get("by") and "privilege" in entry and _unfounded(reading, made, entry):
             made["left_alone", name] = None
             yield Step("left_alone", name, entry, None, in_words(entry), keeps=True)
-    before, after = _Rights(reading), _Rights(reading.changed((p, n, e) for (p, n), e in made.items()))
-    kinds = {entry["place"]: entry["kind"] for entry in grants_of(reading)}
-    for name in sorted(alone):
-        lost_roles = before.roles(name) - after.roles(name)
-        for of in sorted(lost_roles):
-            entry = {"of": of, "member": f"user {name}", "inherits": True, "admin": False}
-            yield Step(
-                "left_alone", f"{name} in {of}", None, entry, f"{name}, which is left alone, in {of}", keeps=True
+    before = _Rights(reading)
+    for name in alone:
+        for step in _taken_out(reading, made, before, name):
+            made[step.part, step.name] = None
+            yield step
+        yield from _given_directly(reading, before, _Rights(_after(reading, made)), name)
+
+
+def alone_in(reading: Reading) -> list[str]:
+    """The accounts and groups that are left alone, but for superusers, who lose and gain nothing."""
+    return sorted(name for name, role in reading.part("roles").items() if role.get("alone") and not role.get("all"))
+
+
+def _after(reading: Reading, made: Mapping[tuple[str, str], Entry | None]) -> Reading:
+    return reading.changed((part, name, entry) for (part, name), entry in made.items())
+
+
+def _owning(reading: Reading) -> set[str]:
+    """The roles that own something: what that brings cannot be given otherwise."""
+    return {bare(entry.get("owner")) for entry in reading.part("places").values()}
+
+
+def _taken_out(
+    reading: Reading, made: Mapping[tuple[str, str], Entry | None], before: _Rights, name: str
+) -> Iterator[Step]:
+    """Groups that an account is taken out of, since it would gain by what they are given."""
+    after = _Rights(_after(reading, made))
+    gained = after.named(name).keys() - before.of(name).keys()
+    for key, entry in reading.part("left_alone").items() if gained else ():
+        of = str(entry.get("of"))
+        if "of" not in entry or bare(entry["member"]) != name or before.roles(of) & _owning(reading):
+            continue
+        if gained & after.named(of).keys():
+            says = f"{name}, which is left alone, in {of}: else it would gain what {of} is given"
+            yield Step("left_alone", key, entry, None, says, keeps=True)
+
+
+def _given_directly(reading: Reading, before: _Rights, after: _Rights, name: str) -> Iterator[Step]:
+    """What an account would lose, given to itself: memberships in what owns something, and grants."""
+    lost = (before.roles(name) - after.roles(name)) & _owning(reading)
+    for of in sorted(lost):
+        entry: Entry = {"of": of, "member": f"user {name}", "inherits": True, "admin": False}
+        yield Step("left_alone", f"{name} in {of}", None, entry, f"{name}, which is left alone, in {of}", keeps=True)
+    has = after.of(name)
+    for role in lost:
+        has |= after.of(role)
+    owned = {a: e for a, e in reading.part("places").items() if bare(e.get("owner")) in before.roles(name)}
+    for (privilege, place, column), grantable in sorted(before.of(name).items()):
+        if place in owned or has.get((privilege, place, column), -1) >= grantable:
+            continue
+        kind = reading.part("places")[place]["kind"]
+        entry = {"to": f"user {name}", "privilege": privilege, "kind": kind, "place": place, "grantable": grantable}
+        entry |= {"column": column} if column else {}
+        held = reading.part("left_alone").get(name_of(entry))
+        said = f"{in_words(entry)}, which is left alone and had it through others"
+        yield Step("left_alone", name_of(entry), held, entry, said, keeps=True)
+
+
+def gained_anyway(reading: Reading, steps: Sequence[Step]) -> list[str]:
+    """What accounts that are left alone gain although they should not: by PUBLIC, or by what owns something."""
+    alone = alone_in(reading)
+    if not alone:
+        return []
+    before = _Rights(reading)
+    after = _Rights(reading.changed((s.part, s.name, s.after) for s in steps if not s.by_hand))
+    said: list[str] = []
+    for name in alone:
+        gained = sorted(after.of(name).keys() - before.of(name).keys())
+        rights = [f"{privilege} on {place}{f' ({column})' if column else ''}" for privilege, place, column in gained]
+        if rights:
+            said.append(
+                f"{name}, which is left alone, gains by what its groups or PUBLIC are given: {', '.join(rights)}"
             )
-        has = after.of(name)
-        for role in lost_roles:
-            has |= after.of(role)
-        for (privilege, place, column), grantable in sorted(before.of(name).items()):
-            if (privilege, place, column) in has and has[privilege, place, column] >= grantable:
-                continue
-            entry = {"to": f"user {name}", "privilege": privilege, "kind": kinds[place], "place": place}
-            entry |= {"grantable": grantable, **({"column": column} if column else {})}
-            held = reading.part("left_alone").get(name_of(entry))
-            said = f"{in_words(entry)}, which is left alone and had it through others"
-            yield Step("left_alone", name_of(entry), held, entry, said, keeps=True)
+    return said
 
 
 def _unfounded(reading: Reading, made: Mapping[tuple[str, str], Entry | None], entry: Entry) -> bool:

@@ -110,6 +110,8 @@ class ProbeResult(Struct, frozen=True):
     """Trials that somebody is to make by hand, and has not yet."""
     news: News | None = None
     """None if there was no probe before."""
+    unjudged: tuple[str, ...] = ()
+    """What the platform holds that cannot be judged, in words: nothing is called right then."""
 
     @property
     def everywhere(self) -> bool:
@@ -127,7 +129,7 @@ class ProbeResult(Struct, frozen=True):
     def clean(self) -> bool:
         """Whether everybody gets what is declared, no more and no less, and trying had a part in knowing it."""
         differs = self.kept_out or self.let_in or self.differences or self.shown_wrongly
-        return not (differs or self.unanswered) and self.tried > 0
+        return not (differs or self.unanswered or self.unjudged) and self.tried > 0
 
 
 class Tried(Struct, frozen=True):

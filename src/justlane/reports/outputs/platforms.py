@@ -103,6 +103,7 @@ class Probe(TypedDict):
     differences: list[Difference]
     untried: int
     unanswered: int
+    unjudged: list[str]
     looked: int
     shown_wrongly: list[ShownWrongly]
 

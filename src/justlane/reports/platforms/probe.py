@@ -54,6 +54,7 @@ def plain(result: ProbeResult) -> dict[str, Any]:
         "differences": [_plain_difference(d) for d in result.differences],
         "untried": result.untried,
         "unanswered": result.unanswered,
+        "unjudged": list(result.unjudged),
         "looked": result.looked,
         "shown_wrongly": [
             {
@@ -111,12 +112,16 @@ def _lines(result: ProbeResult) -> Iterator[Line]:
         said = (
             f"{result.platform} does not do what is declared"
             if differs
+            else f"what {result.platform} holds cannot all be judged"
+            if result.unjudged
             else f"nothing is known against {result.platform}"
         )
     yield line(word, f"  {said}")
     margin = " " * (len(word[0]) + 2)
     for told in (_of_whom(result), _done(result), *_by_what(result), strength(result), *_news(result)):
         yield line((margin + told, "dim"), hanging=margin)
+    for said in result.unjudged:
+        yield line(("not judged", "no"), f"  {said}", hanging=margin)
     yield from _sign_ins(result)
     more = [d for d in result.differences if d.more]
     less = [d for d in result.differences if not d.more]
