@@ -202,8 +202,10 @@ class Oracle:
         }
 
     def may(self, user: str, action: str, place: str, as_role: str = "") -> bool:
-        if user != "anonymous" and not self.estate.directory.users[user].enabled:
-            return False
+        if user != "anonymous":
+            account = self.estate.directory.users[user]
+            if not account.enabled or (account.last_day and self.day() > account.last_day):
+                return False
         if self.p.habits.roles_held == "together":
             return self.may_as(user, action, place, None)
         mine = self.roles(user)

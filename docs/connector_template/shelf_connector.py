@@ -44,7 +44,7 @@ class ShelfDialect(Dialect):
         grants: Part = {}
         lines: dict[tuple[str, str], tuple[Any, ...]] = {}
         for cell, sources in plain_grants.cells(index, platform, moment).items():
-            for login in plain_grants.people_behind(index, [cell.principal]):
+            for login in plain_grants.people_behind(index, [cell.principal], moment):
                 name = f"{login} {cell.action} {cell.scope}"
                 grants[name] = {"who": login, "action": cell.action, "place": cell.scope}
                 lines["grants", name] = (*lines.get(("grants", name), ()), *sources)

@@ -7,10 +7,11 @@ and groups), RFC 4530 (entryUUID), and the `user` and `group` classes with their
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
+from justlane.directories import ends
 from justlane.directories.names import normalised
 from justlane.files.people.intake import Intake
 from justlane.files.reading.directory_shapes import GroupEntriesShape, PersonEntriesShape
@@ -24,6 +25,21 @@ Take = Callable[[str, int, Values], None]
 
 IDS = ("entryuuid", "nsuniqueid", "objectguid", "ipauniqueid")
 BY_LOGIN = "memberuid"
+WITH_BITS = "uniquemember"
+MACHINES = (
+    "computer",
+    "msds-managedserviceaccount",
+    "msds-groupmanagedserviceaccount",
+    "msds-delegatedmanagedserviceaccount",
+)
+"""Classes of accounts that are no people's, although they are of the class of people too."""
+PRIMARY = ("primarygroupid", "objectsid", "gidnumber")
+"""What says in which group an account begins: the end of a group's security identifier, or a group's number."""
+BEFORE_TODAY = "is before today"
+ENDS = ("shadowexpire", "accountexpires", "pwdendtime", "krbprincipalexpiration", "loginexpirationtime")
+"""Attributes that say when an account ends; they count whatever else an estate says."""
+_TELLING = ("samaccountname", "uid", "userprincipalname", "mail")
+"""Attributes that may tell two entries of one name apart."""
 OF_MEMBERS = "memberof"
 _MOST_DIGITS = 20
 """Flags are 32 or 64 bits."""
@@ -38,9 +54,11 @@ class People(Struct, frozen=True):
     name: tuple[str, ...]
     id: tuple[str, ...]
     disabled: tuple[str, ...]
-    """`attribute`, `attribute is value`, `attribute has bit number`."""
-    under: str = ""
-    """The entry below which they are, in its one form; empty for everywhere."""
+    """`attribute`, `attribute is value`, `attribute has bit number`, `attribute is before today`."""
+    under: tuple[str, ...] = ()
+    """The entries below which they are, in their one form; none for everywhere."""
+    machines: bool = False
+    """Whether computers and managed service accounts are people too."""
 
 
 class Groups(Struct, frozen=True):
@@ -51,8 +69,8 @@ class Groups(Struct, frozen=True):
     purpose: tuple[str, ...]
     id: tuple[str, ...]
     members: tuple[str, ...]
-    under: str = ""
-    """The entry below which they are, in its one form; empty for everywhere."""
+    under: tuple[str, ...] = ()
+    """The entries below which they are, in their one form; none for everywhere."""
 
 
 _ANY_PERSON = (
@@ -92,8 +110,9 @@ def people_of(shape: PersonEntriesShape) -> People:
         _lower(shape.login) or preset.login,
         _lower(shape.name) or preset.name,
         _lower(shape.stable_id) or preset.id,
-        _lower(shape.disabled_when) or preset.disabled,
-        key_of(shape.under),
+        (*(_lower(shape.disabled_when) or preset.disabled), *(f"{name} {BEFORE_TODAY}" for name in ENDS)),
+        tuple(map(key_of, shape.under)),
+        shape.machines == "people",
     )
 
 
@@ -106,7 +125,7 @@ def groups_of(shape: GroupEntriesShape) -> Groups:
         _lower(shape.purpose) or preset.purpose,
         _lower(shape.stable_id) or preset.id,
         _lower(shape.members) or preset.members,
-        key_of(shape.under),
+        tuple(map(key_of, shape.under)),
     )
 
 
@@ -119,6 +138,9 @@ _PLAIN = re.compile(r"[a-z]+=[!-*\--<>-@\[\]-~]+(?:,[a-z]+=[!-*\--<>-@\[\]-~]+)*
 
 
 _is_plain = _PLAIN.fullmatch
+_BITS = re.compile(r"#'[01]*'B$")
+_SID_HEAD = 8
+_SPELT = {"samaccountname": "sAMAccountName", "userprincipalname": "userPrincipalName"}
 
 
 def key_of(dn: str) -> str:
@@ -145,7 +167,10 @@ class EntryReader:
         self._intake = intake
         self._people = people
         self._groups = groups
-        self._disabled = [condition.partition(" ") for condition in people.disabled]
+        intake.ignores_case = True
+        said = [condition.partition(" ") for condition in dict.fromkeys(people.disabled)]
+        self._disabled = [(of, how) for of, _, how in said if how != BEFORE_TODAY]
+        self._ends = [of for of, _, how in said if how == BEFORE_TODAY]
         self._kinds: dict[tuple[str, ...], Take | None] = {}
         """What is done with entries of these object classes."""
 
@@ -165,7 +190,16 @@ class EntryReader:
     def _kind(self, classes: set[str]) -> Take | None:
         if classes & self._groups.classes:
             return _below(self._groups.under, self.group)
+        if not self._people.machines and classes & set(MACHINES):
+            return None
         return _below(self._people.under, self.person) if classes & self._people.classes else None
+
+    def person_found(self, dn: str, line: int, values: Values) -> None:
+        """Take an entry that a search for people found, unless it is a machine. A server cannot be asked to leave those
+        out: where it does not know their class, nothing would fit (RFC 4511, section 4.5.1.7)."""
+        classes = {value.lower() for value, _ in values.get("objectclass", ())}
+        if self._people.machines or not classes & set(MACHINES):
+            self.person(dn, line, values)
 
     def person(self, dn: str, line: int, values: Values) -> None:
         """Take an entry for a user."""
@@ -175,8 +209,19 @@ class EntryReader:
             return
         name = clean(_first(values, self._people.name)) or login
         key = key_of(dn)
-        enabled = not any(_holds(values[of], said) for of, _, said in self._disabled if of in values)
-        self._intake.user(login, name, enabled, key=key, stable_id=_id(values, self._people.id), line=line)
+        enabled = not any(_holds(values[of], said) for of, said in self._disabled if of in values)
+        self._intake.user(
+            login,
+            name,
+            enabled,
+            key=key,
+            stable_id=_id(values, self._people.id),
+            line=line,
+            end=self._end(values),
+            others=[_SPELT.get(of, of) for of in _TELLING if of in values and of not in self._people.login[:1]],
+        )
+        for group in _primary(values):
+            self._intake.begins_in(key, group, line)
         if OF_MEMBERS in self._groups.members:
             self._of_member(key, values)
 
@@ -187,7 +232,15 @@ class EntryReader:
             self._nameless("group", dn, line, self._groups.name)
             return
         key, purpose = key_of(dn), clean(_first(values, self._groups.purpose))
-        number = self._intake.group(name, purpose, key=key, stable_id=_id(values, self._groups.id), line=line)
+        number = self._intake.group(
+            name,
+            purpose,
+            key=key,
+            stable_id=_id(values, self._groups.id),
+            line=line,
+            also=_begun_in(values),
+            others=[_SPELT.get(of, of) for of in _TELLING if of in values],
+        )
         if number is None:
             return
         for attribute in self._groups.members:
@@ -197,7 +250,21 @@ class EntryReader:
                 for login, at in values.get(attribute, ()):
                     self._intake.member_by_login(number, clean(login), at)
             else:
-                self._intake.members(number, values.get(attribute, ()), key_of)
+                named = key_without_bits if attribute == WITH_BITS else key_of
+                self._intake.members(number, values.get(attribute, ()), named)
+
+    def _end(self, values: Values) -> int:
+        """When an account ends, as an intake wants it: the first of all that is said. A finding for what is no date."""
+        found: list[int] = []
+        for of in self._ends:
+            for value, line in values.get(of, ()):
+                end = ends.when(of, value)
+                if end is None:
+                    hint = "correct it there, or say otherwise when an account is over: `disabled when`"
+                    self._intake.wrong(line, f"{of} says {clean(value)!r}, which is no date that is known", hint)
+                elif end:
+                    found.append(end)
+        return min(found, key=ends.in_order, default=0)
 
     def _of_member(self, key: str, values: Values) -> None:
         for value, at in values.get(OF_MEMBERS, ()):
@@ -208,13 +275,42 @@ class EntryReader:
         self._intake.wrong(line, f"the {what} {clean(dn)!r} has no name", hint)
 
 
-def _below(under: str, take: Take) -> Take:
-    """The same for entries at or below a place only."""
+def key_without_bits(dn: str) -> str:
+    """The same of a name with a string of bits behind it (Name And Optional UID: RFC 4517, section 3.3.21)."""
+    return key_of(_BITS.sub("", dn))
+
+
+def _primary(values: Values) -> Iterator[str]:
+    """The groups in which an account begins, as groups are called besides their names."""
+    for value, _ in values.get("primarygroupid", ()):
+        for sid, _ in values.get("objectsid", ()):
+            yield f"sid {_sid(sid).rpartition('-')[0]}-{value}"
+    yield from (f"gid {value}" for value, _ in values.get("gidnumber", ()))
+
+
+def _begun_in(values: Values) -> list[str]:
+    """How accounts that begin in a group call it."""
+    found = [f"sid {_sid(value)}" for value, _ in values.get("objectsid", ())]
+    return [*found, *(f"gid {value}" for value, _ in values.get("gidnumber", ()))]
+
+
+def _sid(text: str) -> str:
+    """A security identifier as text: of bytes, its revision, its authority and its parts ([MS-DTYP], 2.4.2.2)."""
+    octets = text.encode("utf-8", "surrogateescape")
+    if text.startswith("S-1-") or len(octets) < _SID_HEAD or len(octets) != _SID_HEAD + 4 * octets[1]:
+        return text
+    parts = [int.from_bytes(octets[n : n + 4], "little") for n in range(_SID_HEAD, len(octets), 4)]
+    return "-".join(map(str, ("S", octets[0], int.from_bytes(octets[2:_SID_HEAD], "big"), *parts)))
+
+
+def _below(under: tuple[str, ...], take: Take) -> Take:
+    """The same for entries at or below some places only."""
     if not under:
         return take
+    places = tuple(f",{place}" for place in under)
 
     def taken(dn: str, line: int, values: Values) -> None:
-        if f",{key_of(dn)}".endswith(f",{under}"):
+        if f",{key_of(dn)}".endswith(places):
             take(dn, line, values)
 
     return taken

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from justlane.directories.entries import EntryReader, Groups, People, Values, groups_of, people_of
+from justlane.directories.entries import PRIMARY, EntryReader, Groups, People, Values, groups_of, people_of
 from justlane.directories.interface import Surroundings
 from justlane.directories.ldap_session import LdapSession
 from justlane.files.people.intake import Intake
 from justlane.files.reading.directory_shapes import DirectoryShape, GroupSearchShape, LdapShape, PeopleSearchShape
 from justlane.model.errors import IncompleteError, NoRightError
+from justlane.model.findings import Severity
 
 
 class LdapSource:
@@ -28,12 +29,15 @@ class LdapSource:
             people, groups = people_of(shape.ldap.people), groups_of(shape.ldap.groups)
             reader = EntryReader(intake, people, groups)
             reading = _Reading(session, shape.ldap, around)
-            reading.all(shape.ldap.people, people.classes, _asked(people, groups), reader.person)
+            reading.all(shape.ldap.people, people.classes, _asked(people, groups), reader.person_found)
             if not intake.logins:
-                where = f" under {shape.ldap.people.under}" if shape.ldap.people.under else ""
+                where = f" under {' or '.join(shape.ldap.people.under)}" if shape.ldap.people.under else ""
                 message = f"{session.server}: no people were found{where}"
                 raise NoRightError(message, "the account may not see them, or `under` and `where` are wrong")
             reading.all(shape.ldap.groups, groups.classes, _asked(people, groups), reader.group)
+            for elsewhere in session.not_followed:
+                message = f"a part of the directory was not read, it lies at {elsewhere}"
+                intake.wrong(0, message, "it is one of the server's own", severity=Severity.NOTE)
         finally:
             session.close()
 
@@ -55,7 +59,7 @@ class _Reading:
     ) -> None:
         """Hand every entry that a shape describes to `take`."""
         where = shape.where or _any_of(classes)
-        for under in [shape.under] if shape.under else self._session.contexts():
+        for under in shape.under or self._session.contexts():
             self._below(under, where, attributes, take)
 
     def _below(self, under: str, where: str, attributes: list[str], take: Callable[[str, int, Values], None]) -> None:
@@ -82,6 +86,8 @@ def _asked(people: People, groups: Groups) -> list[str]:
         *groups.purpose,
         *groups.id,
         *groups.members,
+        *PRIMARY,
+        "objectClass",
     )
     return list(dict.fromkeys(asked))
 

@@ -17,6 +17,7 @@ from urllib.parse import unquote, urlsplit
 import ldap3
 from ldap3.core import exceptions as wrong
 
+from justlane.directories.entries import key_of
 from justlane.directories.ldap_failures import (
     PASSWORD_POLICY,
     SUCCESS,
@@ -47,6 +48,8 @@ from justlane.outside.secrets import Destination, Permit, released, require_clos
 
 PAGED = "1.2.840.113556.1.4.319"
 _MOST_EMPTY_PAGES = 100
+_NO_PAGES = "pagedResults control not allowed"
+"""What a server says that lets an account read no pages; a search without pages may still do."""
 _ENTRY = 4
 """The number of a search result entry among the protocol's operations (RFC 4511, section 4.5.2)."""
 _PORTION = re.compile(r"(\w[\w-]*);range=(\d+)-(\d+|\*)")
@@ -75,6 +78,9 @@ class LdapSession:
         self.server = shape.url.rstrip("/")
         self._begun = False
         """Whether a search has brought anything yet."""
+        self._own: list[str] | None = None
+        self.not_followed: dict[str, None] = {}
+        """Addresses of parts that lie elsewhere, or are another part of this server."""
         without = shape.url.startswith("ldapi:") or (shape.url.startswith("ldap:") and shape.encryption == "none")
         self._watch = Watch(Limits(shape.patience, in_all=shape.patience * PATIENCES_IN_ALL), self.server)
         self._tls = None if without else _Tls(shape, folder)
@@ -122,10 +128,14 @@ class LdapSession:
     def contexts(self) -> list[str]:
         """The entries below which the server holds everything (RFC 4512, section 5.1)."""
         with self._told():
-            found = self._one("", "namingContexts").get("namingcontexts", [])
+            found = self._naming_contexts()
         if not found:
             message = f"{self.server}: it does not say what it holds"
             raise NoRightError(message, "say it: `under`, for `people` and for `groups`")
+        return found
+
+    def _naming_contexts(self) -> list[str]:
+        found = self._one("", "namingContexts").get("namingcontexts", [])
         return [name.decode("utf-8", "replace") for name in found]
 
     def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[Page]:
@@ -159,7 +169,8 @@ class LdapSession:
                 paged_cookie=cookie, time_limit=self._shape.patience,
             )  # fmt: skip
             code = _code(connection)
-            if code == UNAVAILABLE_EXTENSION and paged and not self._begun:
+            without = code == UNAVAILABLE_EXTENSION or _NO_PAGES in _said(connection)
+            if without and paged and not self._begun:
                 return None, b"", 0
             if code != SUCCESS:
                 raise failure(code, _said(connection), self.server)
@@ -175,10 +186,26 @@ class LdapSession:
 
     def _is_entry(self, item: dict[str, Any]) -> bool:
         if item.get("type") == "searchResRef":
-            elsewhere = one_line(", ".join(item.get("uri") or ()))
-            hint = "read that server too, as a directory of its own, or start below it: `under`"
-            raise IncompleteError(f"{self.server}: a part of the directory lies on another server: {elsewhere}", hint)
+            self._elsewhere([str(uri) for uri in item.get("uri") or ()])
         return item.get("type") == "searchResEntry"
+
+    def _elsewhere(self, addresses: list[str]) -> None:
+        """Nothing is followed. A reference to another part of this server is no gap: what was asked for lies here, and
+        parts of its own are asked by themselves. IncompleteError for any other."""
+        if self._own is None:
+            self._own = [key_of(name) for name in self._naming_contexts()]
+        where = [key_of(unquote(urlsplit(one).path.lstrip("/"))) for one in addresses]
+        told = one_line(", ".join(addresses))
+        if not where or not all(any(f",{at}".endswith(f",{own}") for own in self._apart()) for at in where):
+            hint = "read that server too, as a directory of its own, or start below it: `under`; a domain controller's "
+            hint += "global catalogue (port 3268, with TLS 3269) holds the people of all domains"
+            raise IncompleteError(f"{self.server}: a part of the directory lies on another server: {told}", hint)
+        self.not_followed[told] = None
+
+    def _apart(self) -> list[str]:
+        """Parts of this server that lie inside another part of it."""
+        own = self._own or []
+        return [name for name in own if any(name != other and name.endswith(f",{other}") for other in own)]
 
     def _entry(self, item: dict[str, Any]) -> Found:
         attributes = {str(name).lower(): values for name, values in item["raw_attributes"].items()}

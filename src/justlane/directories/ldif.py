@@ -17,6 +17,8 @@ from justlane.directories.interface import Surroundings
 from justlane.files.people.intake import Intake
 from justlane.files.reading import named_files
 from justlane.files.reading.directory_shapes import DirectoryShape
+from justlane.model.findings import Severity
+from justlane.model.names import one_line
 
 _MOST_DIGITS = 16
 _A_WHILE = 1 << 14
@@ -41,6 +43,10 @@ class LdifError(Exception):
 
 
 Comment = Callable[[str, int], None]
+_TRAILER = ("search", "ref")
+ELSEWHERE = "# ref: "
+"""What a word about a part that lies elsewhere begins with, handed on like a comment."""
+_MARKS = ((b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 
 
 def records(lines: Iterable[str], comment: Comment | None = None) -> Iterator[Record]:
@@ -78,7 +84,12 @@ class _Reader:
         self._begun = False
 
     def record(self, block: list[str], start: int, folded: bool) -> Iterator[Record]:
-        """The entry in a block, if it is not comments and the version only."""
+        """The entry in a block, if it is not comments, the version or a client's own words only."""
+        found = self._record(block, start, folded)
+        if found is not None:
+            yield found
+
+    def _record(self, block: list[str], start: int, folded: bool) -> Record | None:
         dn: str | None = None
         at = 0
         attributes: dict[str, list[tuple[str, int]]] = {}
@@ -97,17 +108,33 @@ class _Reader:
             else:
                 key, value = self._attribute(head, text.rstrip("\r\n"), line)
             if dn is None:
+                if key in _TRAILER:
+                    self._trailer(block, start)
+                    return None
                 dn, at = self._dn(key, value, line), line
             elif key in attributes:
                 attributes[key].append((value, line))
             elif key == "changetype":
-                hint = "export the entries themselves, not changes to them"
-                raise LdifError(line, 1, "found a change record, expected entries", hint)
+                if value.lower() != "add":  # what is added is an entry
+                    hint = "export the entries themselves, not changes to them"
+                    raise LdifError(line, 1, f"found a change record ({value[:20]}), expected entries", hint)
             else:
                 attributes[key] = [(value, line)]
-        if dn is not None:
-            self._begun = True
-            yield Record(dn, at, attributes)
+        if dn is None:
+            return None
+        self._begun = True
+        return Record(dn, at, attributes)
+
+    def _trailer(self, block: list[str], start: int) -> None:
+        """What an LDAP client writes between and behind the entries: how the search went, and what lies elsewhere."""
+        for line, text in enumerate(block, start):
+            head, _, value = text.strip().partition(":")
+            value = value.strip()
+            if head == "result" and value.partition(" ")[0] != "0":
+                hint = "the search stopped before its end: export again, with higher limits"
+                raise LdifError(line, 1, f"the client ended with the result {value[:60]!r}", hint)
+            if head == "ref" and self._comment:
+                self._comment(f"{ELSEWHERE}{value}", line)
 
     def _attribute(self, head: str, text: str, line: int) -> tuple[str, str]:
         key, value = _attribute(text, line)
@@ -147,7 +174,12 @@ def _attribute(text: str, line: int) -> tuple[str, str]:
     if not colon or not head or head != head.strip():
         hint = "the file is damaged here, or it is not LDIF"
         raise LdifError(line, 1, f"found {text[:40]!r}, expected `attribute: value`", hint)
-    key = (head.partition(";")[0] if ";" in head else head).lower()
+    name, *options = head.lower().split(";")
+    for option in options:
+        if option.startswith("range=") and option != "range=0-*":
+            hint = "a part of the values is missing: export the whole list, or `members: memberOf` from the people"
+            raise LdifError(line, 1, f"found {head!r}, a part of what {name} holds", hint)
+    key = name
     mark = value[:1]
     if mark == ":":
         try:
@@ -182,7 +214,12 @@ class LdifSource:
         said: list[tuple[int, int]] = []
 
         def comment(text: str, line: int) -> None:
-            """Some servers' tools end an export with the number of entries."""
+            """Some servers' tools end an export with the number of entries, or say what lies elsewhere."""
+            if text.startswith(ELSEWHERE):
+                elsewhere = one_line(text.removeprefix(ELSEWHERE))
+                message = f"a part of the directory is not in this file, it lies at {elsewhere}"
+                hint = "export that too, as a directory of its own, if people are there"
+                intake.wrong(line, message, hint, severity=Severity.WARNING)
             count = text.removeprefix("# numEntries:").strip()
             if count != text and count.isdecimal() and len(count) < _MOST_DIGITS:
                 said.append((int(count), line))
@@ -191,7 +228,7 @@ class LdifSource:
         try:
             with (
                 named_files.opened(around.folder, name) as handle,
-                os.fdopen(os.dup(handle), encoding="utf-8-sig", errors="surrogateescape") as file,
+                os.fdopen(os.dup(handle), encoding=_encoding(handle), errors="surrogateescape") as file,
             ):
                 size = os.fstat(handle).st_size
                 around.progress.start(size >> 20, f"{shape.ldif.file}, MB")
@@ -205,8 +242,16 @@ class LdifSource:
                     intake.wrong(line, message, "it was cut off or edited: export it again")
         except OSError as error:
             intake.wrong(0, f"the file cannot be read: {error.strerror}", "")
+        except UnicodeDecodeError:
+            intake.wrong(0, "the file begins as UTF-16, and is not", "export it in UTF-8")
         except LdifError as error:
             intake.wrong(error.line, error.message, error.hint, column=error.column)
+
+
+def _encoding(handle: int) -> str:
+    """UTF-8, or what the mark at the beginning says."""
+    start = os.pread(handle, 2, 0)
+    return next((name for mark, name in _MARKS if start == mark), "utf-8-sig")
 
 
 source = LdifSource()

@@ -17,12 +17,15 @@ def normalised(name: str) -> str:
     Attribute values are compared without regard to case and runs of spaces, as the matching rule
     caseIgnoreMatch does (RFC 4517), which covers the naming attributes in use.
     """
-    parts: list[str] = []
+    steps: list[list[str]] = [[]]
     start = 0
     for separator in _SEPARATORS.finditer(name):
-        parts += [_assertion(name[start : separator.end() - 1]), separator.group()[-1]]
+        steps[-1].append(_assertion(name[start : separator.end() - 1]))
+        if separator.group()[-1] == ",":
+            steps.append([])
         start = separator.end()
-    return "".join([*parts, _assertion(name[start:])])
+    steps[-1].append(_assertion(name[start:]))
+    return ",".join("+".join(sorted(step)) for step in steps)  # a step of several values is a set (RFC 4514, 2.2)
 
 
 def _assertion(text: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING, NoReturn
 
 from msgspec import Struct
 
@@ -14,9 +15,15 @@ from justlane.files.reading.shapes import EstateFile
 from justlane.files.reading.yamltext import Text
 from justlane.model.errors import EstateError, RefusedError
 from justlane.model.findings import Finding, Severity
+from justlane.model.names import counted
 from justlane.model.people import Snapshot
 from justlane.model.progress import Progress
 from justlane.outside.secrets import Permit
+
+if TYPE_CHECKING:
+    from justlane.engine.everybody.lists import Lists
+    from justlane.files.people.population import Population
+    from justlane.files.people.store import PeopleStore
 
 
 class Pulled(Struct, frozen=True):
@@ -49,8 +56,10 @@ def pull(folder: Path, progress: Progress, permit: Permit, *, believe: bool = Fa
         if errors:
             raise EstateError(errors)
         before = snapshots.newest(folder)
+        if not believe:
+            _refuse_without_members(snapshot)
         if before and not believe:
-            _believable(snapshots.open_snapshot(folder, before).snapshot, snapshot, root.people.may_vanish)
+            _believable(snapshots.open_snapshot(folder, before), people, snapshot, root.people.may_vanish)
         progress.start(0, "writing the snapshot")
         name = snapshots.keep(folder, people, snapshot, root.people.keep)
     finally:
@@ -68,15 +77,45 @@ def _root(folder: Path) -> tuple[EstateFile, Text]:
     return first.shape, first.text
 
 
-def _believable(before: Snapshot, now: Snapshot, may_vanish: str) -> None:
-    """RefusedError if a directory has far fewer users than it had."""
+def _refuse_without_members(now: Snapshot) -> None:
+    """RefusedError if a directory has groups, and nobody is in any: the account may not see who is."""
+    for source in now.sources:
+        if source.groups and not source.memberships:
+            message = f"the directory {source.name} has {counted(source.groups, 'group')}, and nobody is in any of them"
+            hint = "the account that reads may have no right to see members, or `members` names other attributes; "
+            raise RefusedError(f"{message}; nothing was changed", f"{hint}if it is right, pull again with --fewer")
+
+
+def _believable(before: PeopleStore, people: Population, now: Snapshot, may_vanish: str) -> None:
+    """RefusedError if a directory has far fewer users, groups or memberships than it had, or one of its groups has."""
     share = int(may_vanish.rstrip(" %"))
-    users = {source.name: source.users for source in now.sources}
-    for source in before.sources:
-        left = users.get(source.name)
-        if left is not None and left < source.users * (100 - share) / 100:
-            message = (
-                f"the directory {source.name} had {source.users:,} users and has {left:,} now; nothing was changed"
-            )
-            hint = f"more than {share} % are gone: if that is right, pull again with --fewer"
-            raise RefusedError(message, hint)
+    after = {source.name: source for source in now.sources}
+    for was in before.snapshot.sources:
+        found = after.get(was.name)
+        for what in ("users", "groups", "memberships") if found else ():
+            had, has = getattr(was, what), getattr(found, what)
+            if has < had * (100 - share) / 100:
+                _unbelievable(f"the directory {was.name} had {had:,} {what} and has {has:,} now", share)
+    sizes = dict(zip(before.roll().group_names, _direct(before.roll().arrays.members), strict=False))
+    numbers = {name: number for number, (name, *_) in enumerate(people.groups)}
+    left = _direct(people.memberships()[0])
+    for name, had in sizes.items():
+        has = left[numbers[name]] if name in numbers else 0
+        emptied = had >= _SMALL and not has
+        if name in numbers and (emptied or (had >= _LARGE and has < had * (100 - share) / 100)):
+            _unbelievable(f"the group {name} had {had:,} people and has {has:,} now", share)
+
+
+def _direct(members: Lists) -> list[int]:
+    """How many people each group holds directly."""
+    found: list[int] = (members.start[1:] - members.start[:-1]).tolist()
+    return found
+
+
+def _unbelievable(said: str, share: int) -> NoReturn:
+    hint = f"more than {share} % are gone: if that is right, pull again with --fewer"
+    raise RefusedError(f"{said}; nothing was changed", hint)
+
+
+_SMALL, _LARGE = 10, 50
+"""A group of so many that is empty, and one of so many from which too many are gone, is not believed."""

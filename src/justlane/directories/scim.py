@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 import time
+from collections import Counter
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
@@ -28,6 +29,7 @@ from justlane.model.errors import (
     UnreachableError,
 )
 from justlane.model.estate import SecretPlace
+from justlane.model.findings import Severity
 from justlane.model.names import one_line
 from justlane.outside.certificates import trusted
 from justlane.outside.http import Answer, Service, decoded, destination_of
@@ -74,6 +76,7 @@ class _Member(msgspec.Struct):
 
 class _Group(_Resource):
     displayName: _Said  # noqa: N815
+    externalId: str | None = None  # noqa: N815
     members: list[_Member] | None = None
 
 
@@ -94,8 +97,18 @@ class ScimSource:
             if not intake.logins:
                 message = f"{service.url}: it has no users for us"
                 raise NoRightError(message, "the token may not see them, or `people where` is wrong")
-            for group in service.all("Groups", _Group, "displayName,members", shape.scim.groups_where):
-                number = intake.group(group.displayName, "", key=group.id, stable_id=group.id)
+            asked = "displayName,externalId,members"
+            groups = list(service.all("Groups", _Group, asked, shape.scim.groups_where))
+            shared = Counter(group.displayName for group in groups)
+            for group in groups:
+                name = group.displayName
+                if shared[name] > 1:
+                    name = f"{name} ({group.externalId or group.id})"
+                    message = (
+                        f"{shared[group.displayName]} groups are called {group.displayName!r}: this one is {name!r}"
+                    )
+                    intake.wrong(0, message, "give them other names there", severity=Severity.WARNING)
+                number = intake.group(name, "", key=group.id, stable_id=group.id)
                 if number is not None:
                     intake.members(number, [(member.value, 0) for member in group.members or ()])
 

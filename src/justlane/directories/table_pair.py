@@ -12,10 +12,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from justlane.directories import ends
 from justlane.directories.interface import Surroundings
 from justlane.files.people.intake import Intake
 from justlane.files.reading import named_files
-from justlane.files.reading.directory_shapes import CsvColumnsShape, DirectoryShape
+from justlane.files.reading.directory_shapes import CsvColumnsShape, CsvWordsShape, DirectoryShape
 from justlane.model.names import did_you_mean
 from justlane.model.showing import uncell
 
@@ -41,9 +42,9 @@ class TableError(Exception):
         self.line, self.message, self.hint = line, message, hint
 
 
-def rows(content: bytes, required: list[str]) -> Iterator[Row]:
+def rows(content: bytes, required: list[str], encoding: str = "utf-8") -> Iterator[Row]:
     """The rows below the headings. TableError at the first line that is no row, or if a required heading is missing."""
-    text = _decoded(content)
+    text = _decoded(content, encoding)
     first, _, rest = text.partition("\n")
     told = re.fullmatch(r"sep=(.)\r?", first)
     skipped = 1 if told else 0
@@ -65,13 +66,14 @@ def rows(content: bytes, required: list[str]) -> Iterator[Row]:
         raise TableError(0, "the table is empty", f"its first line has the headings: {', '.join(required)}")
 
 
-def _decoded(content: bytes) -> str:
-    encoding = next((name for mark, name in _MARKS if content.startswith(mark)), "utf-8")
+def _decoded(content: bytes, encoding: str) -> str:
+    encoding = next((name for mark, name in _MARKS if content.startswith(mark)), encoding)
     try:
         return content.decode(encoding)
     except UnicodeDecodeError as error:
         line = content.count(b"\n", 0, error.start) + 1
-        raise TableError(line, "found bytes that are not UTF-8", "export the table as CSV in UTF-8") from error
+        hint = "export the table as CSV in UTF-8, or say how it is written: `encoding: latin-1`, `windows-1252`"
+        raise TableError(line, f"found bytes that are not {encoding.upper()}", hint) from error
 
 
 def _headings(cells: list[str], required: list[str], line: int) -> list[str]:
@@ -100,35 +102,49 @@ class CsvSource:
         assert shape.csv is not None
         intake.shown_groups = shape.csv.memberships
         columns = shape.csv.columns
-        people = _table(intake, around.folder, shape.csv.people, [columns.login.lower()], of_groups=False)
+        intake.ignores_case = True
+        encoding, words = shape.csv.encoding, _words(shape.csv.words)
+        people = _table(intake, around.folder, shape.csv.people, [columns.login.lower()], encoding, of_groups=False)
         for row in people:
-            _person(intake, columns, row)
+            _person(intake, columns, words, row)
         required = [columns.group.lower(), columns.member.lower()]
-        memberships = list(_table(intake, around.folder, shape.csv.memberships, required, of_groups=True))
+        memberships = list(_table(intake, around.folder, shape.csv.memberships, required, encoding, of_groups=True))
         _groups(intake, columns, memberships)
 
 
-def _table(intake: Intake, folder: Path, name: str, required: list[str], *, of_groups: bool) -> Iterator[Row]:
+def _words(said: CsvWordsShape) -> dict[str, bool]:
+    """What stands for yes and no, in lower case."""
+    known = {word.lower(): True for word in (*_YES, *said.yes)}
+    return known | {word.lower(): False for word in (*_NO, *said.no)}
+
+
+def _table(
+    intake: Intake, folder: Path, name: str, required: list[str], encoding: str, *, of_groups: bool
+) -> Iterator[Row]:
     try:
-        yield from rows(named_files.read(folder, name), required)
+        yield from rows(named_files.read(folder, name), required, encoding)
     except TableError as error:
         intake.wrong(error.line, error.message, error.hint, of_groups=of_groups)
     except OSError as error:
         intake.wrong(0, f"the file cannot be read: {error.strerror}", "", of_groups=of_groups)
 
 
-def _person(intake: Intake, columns: CsvColumnsShape, row: Row) -> None:
+def _person(intake: Intake, columns: CsvColumnsShape, words: dict[str, bool], row: Row) -> None:
     login = row.cells[columns.login.lower()]
     said = row.cells.get(columns.enabled.lower(), "").lower()
     if not login:
         intake.wrong(row.line, f"the column {columns.login!r} is empty here", "every person needs a login")
-    elif said not in _YES | _NO:
+    elif said not in words:
         message = f"found {said!r} in the column {columns.enabled!r}, expected yes or no"
-        intake.wrong(row.line, message, "an empty cell means yes")
+        intake.wrong(row.line, message, "an empty cell means yes; other words are said so: `words: {yes: …, no: …}`")
+    elif (end := ends.when("until", row.cells.get(columns.until.lower(), "") or "9999-12-31")) is None:
+        message = f"found {row.cells[columns.until.lower()]!r} in the column {columns.until!r}, expected a day"
+        intake.wrong(row.line, message, "write it as YYYY-MM-DD; an empty cell means no end")
     else:
+        last = end if row.cells.get(columns.until.lower()) else 0
         name = row.cells.get(columns.name.lower(), "") or login
         stable_id = row.cells.get(columns.stable_id.lower(), "")
-        intake.user(login, name, said in _YES, key=login, stable_id=stable_id, line=row.line)
+        intake.user(login, name, words[said], key=login, stable_id=stable_id, line=row.line, end=last)
 
 
 def _groups(intake: Intake, columns: CsvColumnsShape, memberships: list[Row]) -> None:

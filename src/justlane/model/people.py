@@ -43,6 +43,12 @@ class User(Struct, frozen=True):
     source: Source
     id: str = ""
     """What stays the same when they are renamed (entryUUID, the id of SCIM); empty if the source has no such thing."""
+    last_day: date | None = None
+    """The last day on which the account is one, in the estate's time zone; None if nobody said."""
+
+    def is_active(self, day: date) -> bool:
+        """Whether the account may do anything on a day."""
+        return self.enabled and (self.last_day is None or day <= self.last_day)
 
 
 class Membership(Struct, frozen=True, array_like=True):
@@ -112,6 +118,8 @@ class SourceRead(Struct, frozen=True):
     """Of a source in files: each file, relative to the estate, with the digest of what was read."""
     users: int
     groups: int
+    memberships: int = -1
+    """-1 where an earlier version did not say."""
 
 
 class Snapshot(Struct, frozen=True):

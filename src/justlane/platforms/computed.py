@@ -11,7 +11,9 @@ from datetime import datetime
 from typing import NamedTuple
 
 from justlane.engine.decision.deciding import Question, cells_of, judge
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import is_active
 from justlane.model.circumstances import Situation
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
@@ -33,7 +35,7 @@ def outcomes(index: EstateIndex, platform: str, moment: datetime) -> dict[str, O
     prepared = index.platform(platform)
     question = Question(moment, Situation())
     held: dict[str, dict[str, Rights]] = {address: {} for address in prepared.platform.scopes}
-    for logins in _alike(index, prepared):
+    for logins in _alike(index, prepared, moment):
         cells = cells_of(judge(index, logins[0], platform, question), platform)
         for address, actions in cells.items():
             held[address] |= dict.fromkeys(logins, frozenset(actions))
@@ -41,16 +43,16 @@ def outcomes(index: EstateIndex, platform: str, moment: datetime) -> dict[str, O
     return {address: Outcome(people, frozenset(nobody.get(address, ()))) for address, people in held.items()}
 
 
-def _alike(index: EstateIndex, prepared: PlatformIndex) -> list[list[str]]:
-    """Enabled people, those together for whom the same names stand."""
+def _alike(index: EstateIndex, prepared: PlatformIndex, moment: datetime) -> list[list[str]]:
+    """Active people, those together for whom the same names stand."""
     behind: dict[str, list[int]] = {}
-    users = index.estate.directory.users
+    users, day = index.estate.directory.users, on_clock(moment, index.estate.time_zone).date()
     for number, principal in enumerate(sorted(prepared.named)):
         for login in _behind(index, prepared, principal.kind, principal.name):
             behind.setdefault(login, []).append(number)
     kinds: dict[tuple[int, ...], list[str]] = {}
     for login, user in users.items():
-        if user.enabled:
+        if user.is_active(day):
             kinds.setdefault(tuple(behind.get(login, ())), []).append(login)
     return list(kinds.values())
 
@@ -103,11 +105,10 @@ def lines_at(prepared: PlatformIndex, address: str, to: str = "") -> tuple[Sourc
     return found or (platform.habits.lines.get("unbound", platform.source),)
 
 
-def members_of(index: EstateIndex, platform: str) -> Iterator[tuple[str, set[str]]]:
+def members_of(index: EstateIndex, platform: str, moment: datetime) -> Iterator[tuple[str, set[str]]]:
     """The groups that bindings name, each with its enabled people; groups without any are left out."""
-    users = index.estate.directory.users
     names = {b.principal.name for b in index.platform(platform).bindings if b.principal.kind is PrincipalKind.GROUP}
     for name in sorted(names):
-        some = {login for login in index.membership.users_in(name) if login in users and users[login].enabled}
+        some = {login for login in index.membership.users_in(name) if is_active(index, login, moment)}
         if some:
             yield name, some

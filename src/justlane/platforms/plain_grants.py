@@ -12,6 +12,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from justlane.engine.decision.circumstances import in_dates
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding
@@ -52,8 +53,8 @@ def cells(index: EstateIndex, platform: str, moment: datetime) -> dict[Cell, tup
     return found
 
 
-def people_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[str]:
-    """Logins of the enabled people for whom some principals stand, in order."""
+def people_behind(index: EstateIndex, principals: Iterable[Principal], moment: datetime) -> list[str]:
+    """Logins of the people for whom some principals stand and whose accounts are active at a moment, in order."""
     users = index.estate.directory.users
     found: set[str] = set()
     for principal in principals:
@@ -63,7 +64,8 @@ def people_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[s
             found.update(index.membership.users_in(principal.name))
         elif principal.kind is PrincipalKind.USER:
             found.add(principal.name)
-    return sorted(login for login in found if login in users and users[login].enabled)
+    day = on_clock(moment, index.estate.time_zone).date()
+    return sorted(login for login in found if login in users and users[login].is_active(day))
 
 
 def groups_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[str]:

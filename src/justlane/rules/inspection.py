@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import is_active
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.engine.surveys.administrators import Administrators
 from justlane.model.bindings import Binding
@@ -69,6 +70,10 @@ class Known:
         self._people: dict[str, Mapping[Principal, int]] = {}
         self._gone: dict[str, list[Binding]] = {}
         self._needs: dict[str, Needs] = {}
+
+    def is_active(self, login: str) -> bool:
+        """Whether an account may do anything on the day that is judged."""
+        return is_active(self.index, login, self.question.dated)
 
     def behind(self, platform: str) -> Behind:
         """Whom all that a platform names stands for."""

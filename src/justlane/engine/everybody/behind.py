@@ -19,6 +19,7 @@ from justlane.engine.everybody.lists import (
     spread,
     unique_pairs,
 )
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, Person, local_members
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
@@ -47,7 +48,7 @@ class Behind:
         self.names = list(dict.fromkeys(names))
         self.nobody = len(self.roll.logins)
         """The number of whoever has not signed in."""
-        self.there = np.append(self.roll.arrays.enabled, True)
+        self.there = np.append(self.roll.active(on_clock(moment, index.estate.time_zone).date()), True)
         """Whether each may do anything at all. Shape (users + 1,)."""
         self._number = {name: number for number, name in enumerate(self.names)}
         self.everyone = AUTHENTICATED in self._number

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from datetime import date
 from functools import cached_property
 from typing import NamedTuple
 
@@ -28,6 +29,8 @@ class Arrays(NamedTuple):
     """… and the one that holds it directly."""
     described: NDArray[np.bool_]
     """Whether each group says what it is for. Shape (groups,)."""
+    ends: Ints
+    """The last day of each account as a number (date.toordinal); 0 where nobody said. Shape (users,)."""
 
 
 class Roll:
@@ -45,6 +48,12 @@ class Roll:
         self.arrays = arrays
         self.meant = meant or {}
         """Login that nobody has here, or somebody else -> the number of a further user whom it means."""
+
+    def active(self, day: date) -> NDArray[np.bool_]:
+        """Whether each account may do anything on a day. Shape (users,)."""
+        ends = self.arrays.ends
+        going: NDArray[np.bool_] = (ends == 0) | (ends >= day.toordinal())
+        return going & self.arrays.enabled
 
     @cached_property
     def group_numbers(self) -> dict[str, int]:
@@ -101,13 +110,14 @@ class Roll:
         count, logins = len(self.group_names), [f"{mark}{name}" for name in self.group_names]
         alone = Lists(np.arange(count + 1, dtype=np.int64), np.arange(count, dtype=np.int32))
         arrays = self.arrays._replace(order=order_of(logins), enabled=np.ones(count, np.bool_), members=alone)
+        arrays = arrays._replace(ends=np.zeros(count, np.int32))
         return Roll(logins, self.group_names, arrays)
 
     def enabled(self, login: str) -> Roll:
         """The same with an account that is enabled."""
-        enabled = self.arrays.enabled.copy()
-        enabled[self.number(login)] = True
-        return Roll(self.logins, self.group_names, self.arrays._replace(enabled=enabled), self.meant)
+        enabled, ends = self.arrays.enabled.copy(), self.arrays.ends.copy()
+        enabled[self.number(login)], ends[self.number(login)] = True, 0
+        return Roll(self.logins, self.group_names, self.arrays._replace(enabled=enabled, ends=ends), self.meant)
 
     def renamed(self, users: Mapping[str, str], groups: Mapping[str, str], former: Callable[[str], str]) -> Roll:
         """The same under other names.
@@ -171,7 +181,9 @@ def roll_of(directory: Directory) -> Roll:
     enabled = np.array([user.enabled for user in directory.users.values()], np.bool_)
     members = lists_of(*_columns(held), len(names))
     described = np.array([bool(group.purpose) for group in directory.groups.values()], np.bool_)
-    return Roll(logins, names, Arrays(order_of(logins), enabled, members, *_columns(nested), described))
+    last = (user.last_day.toordinal() if user.last_day else 0 for user in directory.users.values())
+    ends = np.fromiter(last, np.int32, len(logins))
+    return Roll(logins, names, Arrays(order_of(logins), enabled, members, *_columns(nested), described, ends))
 
 
 def order_of(logins: Sequence[str]) -> Ints:

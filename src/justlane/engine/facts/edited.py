@@ -127,7 +127,7 @@ def _left(index: EstateIndex, edit: Leave) -> EstateIndex:
 
 def _enabled(index: EstateIndex, edit: Enable) -> EstateIndex:
     people = index.estate.directory
-    enabled = replace(people.users[edit.login], enabled=True)
+    enabled = replace(people.users[edit.login], enabled=True, last_day=None)
     directory = Directory(_OneOther(people.users, edit.login, enabled), people.groups)
     return index.changed({}, _OneEnabled(index.membership, directory, edit.login), directory)
 

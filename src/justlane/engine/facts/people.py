@@ -36,7 +36,13 @@ def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> P
     if login == ANONYMOUS_NAME:
         return Person(login, True, frozenset((ANONYMOUS,)))
     known = {*index.membership.principals_of(user(login)), AUTHENTICATED}
-    return Person(login, index.estate.directory.users[login].enabled, with_local_groups(index, platform, known, moment))
+    return Person(login, is_active(index, login, moment), with_local_groups(index, platform, known, moment))
+
+
+def is_active(index: EstateIndex, login: str, moment: datetime) -> bool:
+    """Whether an account may do anything on the day of a moment: it is there, enabled, and has not ended."""
+    users = index.estate.directory.users
+    return login in users and users[login].is_active(on_clock(moment, index.estate.time_zone).date())
 
 
 def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:
@@ -87,11 +93,11 @@ def way_to(
 
 def people_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> list[str]:
     """Logins of the enabled people whom a principal stands for."""
-    users = index.estate.directory.users
     if principal.kind is PrincipalKind.AUTHENTICATED:
-        return [login for login, entry in users.items() if entry.enabled]
+        day = on_clock(moment, index.estate.time_zone).date()
+        return [login for login, entry in index.estate.directory.users.items() if entry.is_active(day)]
     found = everybody_behind(index, principal, platform, moment)
-    return sorted(login for login in found if login in users and users[login].enabled)
+    return sorted(login for login in found if is_active(index, login, moment))
 
 
 def everybody_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> set[str]:

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import MemberStep, group, user
-from justlane.engine.facts.people import ANONYMOUS_NAME, local_members, people_behind
+from justlane.engine.facts.people import ANONYMOUS_NAME, is_active, local_members, people_behind
 from justlane.engine.questions.one_place import Standing, standing_of
 from justlane.model.bindings import Binding
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
@@ -63,7 +63,7 @@ def assignments(
     users, groups = index.estate.directory.users, index.estate.directory.groups
     enabled, purpose = True, ""
     if principal.kind is PrincipalKind.USER:
-        enabled, purpose = users[principal.name].enabled, users[principal.name].name
+        enabled, purpose = is_active(index, principal.name, question.dated), users[principal.name].name
     elif principal.kind is PrincipalKind.GROUP:
         purpose = groups[principal.name].purpose
     elif principal.kind is PrincipalKind.LOCAL_GROUP:

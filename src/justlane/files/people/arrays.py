@@ -20,7 +20,7 @@ from justlane.files.disk.tables import Tables
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_NAMES = ("logins", "group names", "order", "enabled", "start", "members", "inner", "outer", "described")
+_NAMES = ("logins", "group names", "order", "enabled", "start", "members", "inner", "outer", "ends", "described")
 _FLAGS = ("enabled", "described")
 _DIGEST = "digest"
 
@@ -33,11 +33,12 @@ def arrays_of(people: Population) -> Iterator[tuple[str, bytes]]:
         "logins": msgspec.msgpack.encode(logins),
         "group names": msgspec.msgpack.encode([name for name, *_ in people.groups]),
         "order": _bytes(order_of(logins)),
-        "enabled": np.array([enabled for _, _, enabled, *_ in people.users], np.uint8).tobytes(),
+        "enabled": np.array([enabled > 0 for _, _, enabled, *_ in people.users], np.uint8).tobytes(),
         "start": _bytes(held.start),
         "members": _bytes(held.items),
         "inner": _bytes(nested[0]),
         "outer": _bytes(nested[1]),
+        "ends": _bytes(_ends([enabled for _, _, enabled, *_ in people.users])),
         "described": np.array([bool(purpose) for _, purpose, *_ in people.groups], np.uint8).tobytes(),
     }
     assert tuple(bodies) == _NAMES
@@ -57,10 +58,10 @@ def read_roll(tables: Tables) -> Roll:
     numbers = [name for name in _NAMES[2:] if name not in _FLAGS]
     if any(len(bodies[name]) % 4 for name in numbers):
         raise tables.damaged()
-    order, start, members, inner, outer = (np.frombuffer(bodies[name], "<i4") for name in numbers)
+    order, start, members, inner, outer, ends = (np.frombuffer(bodies[name], "<i4") for name in numbers)
     enabled, described = (np.frombuffer(bodies[name], np.uint8) != 0 for name in _FLAGS)
     sound = (
-        len(order) == len(enabled) == len(logins) == tables.count("users")
+        len(order) == len(enabled) == len(ends) == len(logins) == tables.count("users")
         and len(names) == len(described) == len(start) - 1 == tables.count("groups")
         and len(inner) == len(outer)
         and start[0] == 0
@@ -73,7 +74,7 @@ def read_roll(tables: Tables) -> Roll:
     if not sound:
         raise tables.damaged()
     lists = Lists(start.astype(np.int64), members)
-    return Roll(logins, names, Arrays(order, enabled, lists, inner, outer, described))
+    return Roll(logins, names, Arrays(order, enabled, lists, inner, outer, described, ends))
 
 
 def _from_rows(tables: Tables) -> Roll:
@@ -86,9 +87,15 @@ def _from_rows(tables: Tables) -> Roll:
     inner = np.repeat(np.arange(len(names), dtype=np.int32), np.diff(nested.start))
     holder = np.repeat(np.arange(len(logins), dtype=np.int32), np.diff(held.start))
     members = sorted_by(held.items, holder, len(names))
-    enabled = np.array([enabled for _, enabled, _ in users], np.bool_)
+    enabled, ends = np.array([enabled for _, enabled, _ in users], np.bool_), _ends([e for _, e, _ in users])
     described = np.array([bool(purpose) for _, purpose, _ in groups], np.bool_)
-    return Roll(logins, names, Arrays(order_of(logins), enabled, members, inner, nested.items, described))
+    return Roll(logins, names, Arrays(order_of(logins), enabled, members, inner, nested.items, described, ends))
+
+
+def _ends(enabled: list[int]) -> Ints:
+    """The last days of accounts, as rows keep them beside whether they are enabled."""
+    kept = np.array(enabled, np.int32)
+    return np.where(kept > 1, kept, 0).astype(np.int32)
 
 
 def _lists(bodies: list[bytes]) -> Lists:

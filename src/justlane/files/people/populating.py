@@ -56,7 +56,7 @@ def missing_files(folder: Path, root: EstateFile, text: Text) -> list[Finding]:
 def read_now(folder: Path, root: EstateFile, read: PeopleReader) -> tuple[Population, Snapshot]:
     """Read all directories. What is wrong is among the findings of the population; OutsideError if one fails."""
     taken = datetime.now(UTC)
-    people = Population()
+    people = Population(root.time_zone)
     for name, shape in root.directories.items():
         before = {file: digest(folder, file) for _, file in shape.files}
         intake = read(name, shape, folder)

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from array import array
+from datetime import datetime
 from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
+
+from msgspec.structs import replace
 
 from justlane.files.people.intake import RESERVED, Intake
 from justlane.files.people.store import Shown
@@ -31,12 +35,14 @@ class Naming:
 class Population:
     """Users and groups of several directories, numbered together, each with what it holds and what holds it."""
 
-    def __init__(self) -> None:
+    def __init__(self, zone: str = "UTC") -> None:
+        """`zone` is where the days of accounts end."""
+        self._zone = ZoneInfo(zone)
         self.sources: list[SourceRead] = []
         self.shown: list[Shown] = []
         """For each source, how its entries are cited."""
-        self.users: list[tuple[str, str, bool, str, int, int]] = []
-        """Login, name, enabled, stable id, source, line."""
+        self.users: list[tuple[str, str, int, str, int, int]] = []
+        """Login, name, enabled (0 no, 1 yes, more: until that day as a number), stable id, source, line."""
         self.groups: list[tuple[str, str, str, int, int]] = []
         """Name, purpose, stable id, source, line."""
         self.findings: list[Finding] = []
@@ -50,10 +56,10 @@ class Population:
         import numpy as np
 
         source = len(self.sources)
-        self.sources.append(read)
+        edges = intake.edges()
+        self.sources.append(replace(read, memberships=len(edges.groups)))
         named = (intake.shown, intake.shown_groups) if intake.has_lines else (intake.directory, intake.directory)
         self.shown.append(Shown(*named, intake.has_lines))
-        edges = intake.edges()
         users = _padded(self._add_users(intake, source, naming))
         groups = _padded(self._add_groups(intake, source, naming))
         self.findings += intake.findings
@@ -109,7 +115,7 @@ class Population:
                 continue
             place = self._logins.setdefault(login, len(self.users))
             if place == len(self.users):
-                enabled, line = bool(intake.enabled[n]), intake.user_lines[n]
+                enabled, line = self._until(intake, n), intake.user_lines[n]
                 self.users.append((login, intake.names[n], enabled, intake.user_ids[n], source, line))
             elif not naming.same_person:
                 _, _, _, _, first, line = self.users[place]
@@ -119,6 +125,15 @@ class Population:
                 place = -1
             places.append(place)
         return places
+
+    def _until(self, intake: Intake, n: int) -> int:
+        """Whether the nth user is enabled, and until when."""
+        end = intake.ends[n]
+        if not intake.enabled[n] or not end:
+            return intake.enabled[n]
+        if end > 0:
+            return max(end, 2)
+        return max(datetime.fromtimestamp(-end - 1, self._zone).date().toordinal(), 2)
 
     def _add_groups(self, intake: Intake, source: int, naming: Naming) -> array[int]:
         places = array("q")

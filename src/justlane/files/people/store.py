@@ -9,6 +9,7 @@ from __future__ import annotations
 import sys
 from array import array
 from collections.abc import Callable, Collection, ItemsView, Iterator, Mapping, Sequence, ValuesView
+from datetime import date
 from functools import cache
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
@@ -89,6 +90,7 @@ class Kept(NamedTuple):
     """The login, or the group's name."""
     title: str
     enabled: int
+    """0 no, 1 yes, more: until that day (date.toordinal)."""
     stable: str
     held: bytes
 
@@ -161,7 +163,15 @@ class PeopleStore:
 
     def _user(self, row: Sequence[Any]) -> User:
         login, name, enabled, source, line, stable = row
-        return User(login, name, bool(enabled), self._cited(source).user(login, line), stable)
+        last_day = self._day(enabled) if enabled > 1 else None
+        return User(login, name, bool(enabled), self._cited(source).user(login, line), stable, last_day)
+
+    def _day(self, number: int) -> date:
+        """The day that a row keeps as a number."""
+        try:
+            return date.fromordinal(number)
+        except (ValueError, OverflowError):
+            raise self._tables.damaged() from None
 
     def users(self, pattern: str = "") -> Iterator[tuple[str, User]]:
         """All users by login, or those whose login or name fits a pattern, in the order of reading."""

@@ -43,12 +43,17 @@ class PersonEntriesShape(Shape):
     schema_name: Literal["any", "inetOrgPerson", "posixAccount", "user"] = Field(
         "any", alias="schema", description="The object class that the entries follow; it presets the rest."
     )
-    under: Words = Field("", description="The entry below which they are; the whole directory, when left out.")
+    under: Many = Field((), description="Entries below which they are; the whole directory, when left out.")
     login: Many = Field((), description="Attributes for the login.")
     name: Many = Field((), description="Attributes for the name that people know them by.")
     stable_id: Many = Field((), alias="id", description="Attributes that stay the same when somebody is renamed.")
     disabled_when: Conditions = Field(
-        (), alias="disabled when", description="Any of: `ATTRIBUTE`, `ATTRIBUTE is VALUE`, `ATTRIBUTE has bit NUMBER`."
+        (),
+        alias="disabled when",
+        description="Any of: `ATTRIBUTE`, and behind it nothing, `is VALUE`, `has bit NUMBER` or `is before today`.",
+    )
+    machines: Literal["left out", "people"] = Field(
+        "left out", description="Whether computers and managed service accounts are people too."
     )
 
 
@@ -58,7 +63,7 @@ class GroupEntriesShape(Shape):
     schema_name: Literal["any", "groupOfNames", "groupOfUniqueNames", "posixGroup", "group"] = Field(
         "any", alias="schema", description="The object class that the entries follow; it presets the rest."
     )
-    under: Words = Field("", description="The entry below which they are; the whole directory, when left out.")
+    under: Many = Field((), description="Entries below which they are; the whole directory, when left out.")
     name: Many = Field((), description="Attributes for the group's name.")
     purpose: Many = Field((), alias="for", description="Attributes for what it is for.")
     stable_id: Many = Field((), alias="id", description="Attributes that stay the same when it is renamed.")
@@ -150,9 +155,17 @@ class CsvColumnsShape(Shape):
     name: Words = Field("name", description="The name that people know them by.")
     enabled: Words = Field("enabled", description="yes or no; everybody is enabled when the column is missing.")
     stable_id: Words = Field("id", alias="id", description="Stays the same when somebody is renamed.")
+    until: Words = Field("until", description="The last day of the account, as YYYY-MM-DD; empty for none.")
     group: Words = Field("group", description="In the file of memberships: the group.")
     member: Words = Field("member", description="In the file of memberships: a login, or `group NAME`.")
     purpose: Words = Field("for", alias="for", description="In the file of memberships: what the group is for.")
+
+
+class CsvWordsShape(Shape):
+    """Words beside yes, y, true, 1, active, enabled and no, n, false, 0, inactive, disabled; capitals do not matter."""
+
+    yes: Many = Field((), description="More words for yes.")
+    no: Many = Field((), description="More words for no.")
 
 
 class CsvShape(Shape):
@@ -161,6 +174,10 @@ class CsvShape(Shape):
     people: Words = Field(description="The file with one row for each person.")
     memberships: Words = Field(description="The file with one row for each member of a group.")
     columns: CsvColumnsShape = Field(unsaid(CsvColumnsShape), description="What the columns are called.")
+    encoding: Literal["utf-8", "utf-16", "latin-1", "windows-1252"] = Field(
+        "utf-8", description="How the tables are written; a byte order mark says it by itself."
+    )
+    words: CsvWordsShape = Field(unsaid(CsvWordsShape), description="What stands for yes and no.")
 
 
 class DirectoryShape(Shape):

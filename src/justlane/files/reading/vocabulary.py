@@ -43,7 +43,7 @@ PATTERNS = {
     SPAN_OF_TIME: "a span such as 12 hours, 1 day or 2 weeks",
     LDAP_URL: "an address such as ldaps://HOST, ldap://HOST:PORT or ldapi://PATH, without an account in it",
     SHARE: "a share such as 50 %",
-    CONDITION: "`ATTRIBUTE`, `ATTRIBUTE is VALUE` or `ATTRIBUTE has bit NUMBER`",
+    CONDITION: "`ATTRIBUTE`, `ATTRIBUTE is VALUE`, `ATTRIBUTE is before today` or `ATTRIBUTE has bit NUMBER`",
     UNBOUND: "`closed` or `open with ROLE`",
     ROLE_AT: "`ROLE at SCOPE`",
     DAY: "a weekday (mon to sun) or a span such as mon-fri",

@@ -55,7 +55,7 @@ class FoldersDialect(Dialect):
     def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
         """One entry for each name at each place."""
         prepared = index.platform(platform)
-        members = dict(members_of(index, platform))
+        members = dict(members_of(index, platform, moment))
         lists: Part = {}
         defaults: Part = {}
         lines: dict[tuple[str, str], tuple[Source, ...]] = {}

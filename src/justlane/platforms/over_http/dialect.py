@@ -13,6 +13,7 @@ from typing import cast
 
 import msgspec
 
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding, Ceiling, Effect, Publication
@@ -50,7 +51,7 @@ class HttpDialect(Dialect):
 
     def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
         """All people, the groups that are named, and what the files say."""
-        return declared_parts(index, platform)
+        return declared_parts(index, platform, moment)
 
     def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
         """The same words, read back."""
@@ -146,17 +147,18 @@ def _either(first: list[str], second: list[str]) -> list[str]:
     return list(dict.fromkeys((*second, *first)))
 
 
-def declared_parts(index: EstateIndex, platform: str) -> Declared:
+def declared_parts(index: EstateIndex, platform: str, moment: datetime) -> Declared:
     """What the platform ought to hold: all people, the groups that its bindings name with those inside
     them, its local groups, roles, publications, ceilings and bindings (but for those that are built in)."""
     prepared = index.platform(platform)
-    return Declared(_parts(index, platform), dict(_lines(prepared.platform, prepared)))
+    return Declared(_parts(index, platform, moment), dict(_lines(prepared.platform, prepared)))
 
 
-def _parts(index: EstateIndex, platform: str) -> dict[str, Part]:
+def _parts(index: EstateIndex, platform: str, moment: datetime) -> dict[str, Part]:
     prepared = index.platform(platform).platform
+    day = on_clock(moment, index.estate.time_zone).date()
     return {
-        "people": {login: {"enabled": user.enabled} for login, user in index.estate.directory.users.items()},
+        "people": {login: {"enabled": u.is_active(day)} for login, u in index.estate.directory.users.items()},
         "groups": _groups(index, platform),
         "local_groups": {
             group.name: {

@@ -27,7 +27,7 @@ from justlane.outside.certificates import trusted
 from justlane.outside.secrets import Destination, Permit, passwords, released
 from justlane.platforms.differences import unlike
 from justlane.platforms.interface import Entry, Reading, Shown, Step
-from justlane.platforms.postgresql import catalogue
+from justlane.platforms.postgresql import catalogue, settling
 from justlane.platforms.postgresql.dialect import DIALECT, PRIVILEGES, database_of
 from justlane.platforms.postgresql.statements import statements, trial
 
@@ -114,10 +114,11 @@ class Cluster:
                 )
             roles = {row[0]: row[1] for row in self._rows(connection, catalogue.ROLES)}
             newer = connection.info.server_version >= _PER_MEMBERSHIP
-            for step in steps:
+            wanted = before.changed((s.part, s.name, s.after) for s in steps)
+            for step in (again for step in steps for again in settling.with_columns(step, wanted)):
                 self._make(connection, step, roles.get(step.name), newer=newer)
             after = self._read(connection)
-            self._refuse_surprise(before.changed((s.part, s.name, s.after) for s in steps), after)
+            self._refuse_surprise(wanted, after)
             return after.revision
 
     @contextmanager

@@ -7,7 +7,7 @@ privileges and where they apply are those of the manual, section 5.7 (Privileges
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from datetime import datetime
+from datetime import UTC, datetime
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.estate import Decides, Estate
@@ -97,7 +97,7 @@ class PostgresqlDialect(Dialect):
     def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
         """Whoever is given something as a role, with memberships and one grant for each cell."""
         principals = dict.fromkeys(b.principal for b in plain_grants.in_date(index, platform, moment))
-        people = plain_grants.people_behind(index, principals)
+        people = plain_grants.people_behind(index, principals, moment)
         groups = plain_grants.groups_behind(index, principals)
         grants: Part = {}
         lines: dict[tuple[str, str], tuple[Source, ...]] = {}
@@ -277,7 +277,10 @@ class PostgresqlDialect(Dialect):
                     message = f"{name} is a group and a user too, and both would be one role"
                     yield Beyond(source, message, "use a group with another name", (name,))
         told = {principal.name for principal in named}
-        everybody = plain_grants.people_behind(index, named), plain_grants.groups_behind(index, named)
+        everybody = (
+            plain_grants.people_behind(index, named, datetime.now(UTC)),
+            plain_grants.groups_behind(index, named),
+        )
         for name in (name for some in everybody for name in some):
             if len(name.encode()) > _LONGEST and name not in told:
                 message = f"a postgresql platform cannot express a name as long as {name!r}, which a group here holds"

@@ -228,6 +228,21 @@ def in_words(entry: Entry) -> str:
     return f"{what} on {entry.get('kind')} {entry.get('place')} to {entry.get('to')}{more}"
 
 
+def with_columns(step: Step, wanted: Reading) -> Iterator[Step]:
+    """A step, and behind one that takes a privilege on a whole table what that takes on single columns and nobody wants
+    taken (the server takes both at once), given again."""
+    yield step
+    entry = step.after or step.before or {}
+    takes = step.after is None or not step.after.get("grantable")
+    if "privilege" not in entry or entry.get("column") or step.before is None or not takes:
+        return
+    for part in ("columns", "left_alone"):
+        for name, held in wanted.part(part).items():
+            same = held.get("column") and (held["privilege"], held["place"]) == (entry["privilege"], entry["place"])
+            if same and bare(held["to"]) == bare(entry["to"]) and held.get("by") == entry.get("by"):
+                yield Step(part, name, None, held, in_words(held))
+
+
 def in_order(reading: Reading, steps: Iterable[Step]) -> list[Step]:
     """What is given before what is taken; what is granted on behind what it is granted by, and taken before it."""
     some = list(steps)

@@ -11,6 +11,7 @@ from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import is_active
 from justlane.engine.questions.sight import seen as seen_by
 from justlane.model.circumstances import Situation
 from justlane.model.progress import Progress
@@ -284,7 +285,7 @@ class _Prober:
             address: Shown([*seen.holds, *seen.gathers], seen.inside or 0)
             for address, seen in seen_by(self._prepared.coverage, declared, self._platform).items()
         }
-        enabled = self._index.estate.directory.users[login].enabled
+        enabled = is_active(self._index, login, question.dated)
         ought = enabled and (self._everybody or any(expected.values()))
         return person.tried(self._own.connector, enabled, ought, sight)
 

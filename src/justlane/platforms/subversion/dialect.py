@@ -43,7 +43,7 @@ class SubversionDialect(Dialect):
     def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
         """A section for each path where the outcome is another than around it."""
         prepared = index.platform(platform)
-        members = dict(members_of(index, platform))
+        members = dict(members_of(index, platform, moment))
         found = outcomes(index, platform, moment)
         rules: Part = {}
         lines: dict[tuple[str, str], tuple[Source, ...]] = {}

@@ -150,9 +150,10 @@ def _people(index: EstateIndex, principals: Sequence[Principal], moment: datetim
     everyone = [n for n, p in enumerate(principals) if p == AUTHENTICATED]
     users = index.estate.directory.users
     roll = index.membership.roll
+    active = roll.active(on_clock(moment, index.estate.time_zone).date())
     found = []
     for number, login in enumerate(roll.logins):
-        enabled = bool(roll.arrays.enabled[number])
+        enabled = bool(active[number])
         mine = sorted({*held.get(number, ()), *(everyone if enabled else ())})
         found.append([login, users[login].name, int(enabled), mine])
     return found

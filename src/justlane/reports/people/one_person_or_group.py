@@ -24,6 +24,7 @@ def plain(result: Portrait) -> dict[str, Any]:
     if result.user:
         user = result.user
         known = {"user": user.login, "name": user.name, "enabled": user.enabled, "id": user.id}
+        known["until"] = user.last_day.isoformat() if user.last_day else None
         known |= plain_source(user.source)
     elif result.group:
         group = result.group
@@ -100,7 +101,8 @@ def _other(result: Portrait, setting: Setting) -> str:
 def _head(result: Portrait) -> Iterator[Line]:
     if result.user:
         user = result.user
-        state = ("", "") if user.enabled else ("  disabled: may do nothing", "no")
+        until = f"  until {user.last_day}, and nothing after that" if user.last_day else ""
+        state = (until, "warn") if user.enabled else ("  disabled: may do nothing", "no")
         yield line((user.login, "head"), f"  {user.name}", state, source=user.source)
         yield from [line(f"  id {user.id}")] if user.id else []
     elif result.group:

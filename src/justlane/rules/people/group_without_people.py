@@ -15,7 +15,6 @@ Fails:
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import UTC, datetime
 from enum import StrEnum
 
 from justlane.engine.facts.index import EstateIndex
@@ -41,13 +40,13 @@ def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each line that names such a group."""
     index = at.index
     named = list(_named(index))
-    known = {(principal, ""): _State.PEOPLED for principal in _peopled(index, {p for _, _, p, _ in named})}
+    known = {(principal, ""): _State.PEOPLED for principal in _peopled(at, {p for _, _, p, _ in named})}
     for source, platform, principal, told in named:
         if principal.kind not in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
             continue
         key = principal, platform if principal.kind is PrincipalKind.LOCAL_GROUP else ""
         if key not in known:
-            known[key] = _state(index, *key)
+            known[key] = _state(at, *key)
         if known[key]:
             yield at.flaw(source, f"{told}, which {known[key]}", _HINT, about=(str(principal),))
 
@@ -76,23 +75,22 @@ def _named_on(platform: Platform) -> Iterator[tuple[Source, str, Principal, str]
         yield ceiling.source, platform.name, ceiling.principal, f"a ceiling is set for {ceiling.principal}"
 
 
-def _peopled(index: EstateIndex, named: set[Principal]) -> set[Principal]:
+def _peopled(at: Inspection, named: set[Principal]) -> set[Principal]:
     """Those of some groups of the directory by which somebody with an enabled account comes."""
     from justlane.engine.everybody.behind import Behind
 
     groups = [principal for principal in named if principal.kind is PrincipalKind.GROUP]
-    return Behind(index, "", datetime.now(UTC), groups).standing_for_somebody()
+    return Behind(at.index, "", at.question.dated, groups).standing_for_somebody()
 
 
-def _state(index: EstateIndex, principal: Principal, address: str) -> _State:
+def _state(at: Inspection, principal: Principal, address: str) -> _State:
     """Whether anybody with an enabled account is in a group. Stops at the first one."""
-    users = index.estate.directory.users
     reached, waiting, somebody = {principal}, [principal], False
     while waiting:
-        for member in _members(index, waiting.pop(), address):
+        for member in _members(at.index, waiting.pop(), address):
             if member.kind is PrincipalKind.USER:
                 somebody = True
-                if users[member.name].enabled:
+                if at.known.is_active(member.name):
                     return _State.PEOPLED
             elif member not in reached:
                 reached.add(member)

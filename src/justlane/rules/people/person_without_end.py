@@ -30,14 +30,13 @@ OPTIONS: Options = {
 
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each line to a person; break-glass accounts, and those the estate leaves out, are for ever."""
-    users = at.estate.directory.users
     for_ever = {account.account.name for account in at.estate.break_glass} | set(at.words("but not"))
     for prepared in at.platforms():
         for binding in prepared.bindings:
             to = binding.principal
             if to.kind is not PrincipalKind.USER or not binding.allows or binding.built_in or to.name in for_ever:
                 continue
-            if binding.condition.last_day is None and users[to.name].enabled:
+            if binding.condition.last_day is None and at.known.is_active(to.name):
                 message = f"{binding.role} is given to {to} at {binding.scope} in person, for ever"
                 hint = "let a group give it, or say until when: `until: YYYY-MM-DD`"
                 yield at.flaw(binding.source, message, hint, about=about(binding), consequence=at.gives(binding))
@@ -45,7 +44,7 @@ def find(at: Inspection) -> Iterator[Flaw]:
             for held in local.members:
                 to = held.member
                 ends = held.last_day or to.kind is not PrincipalKind.USER or to.name in for_ever
-                if not ends and users[to.name].enabled:
+                if not ends and at.known.is_active(to.name):
                     message = f"{to} is in the local group {local.name} of {prepared.platform.name} in person, for ever"
                     names = (str(to), f"local group {local.name}", prepared.platform.name)
                     hint = "let a group of the directory be in it, or say until when: `until: YYYY-MM-DD`"
