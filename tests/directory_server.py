@@ -60,7 +60,9 @@ ppolicy_use_lockout
 overlay dynlist
 dynlist-attrset groupOfURLs memberURL member+memberOf@groupOfNames*
 limits dn.exact="cn=limited,{suffix}" size.pr=5 size.prtotal=12
+limits dn.exact="cn=no-pages,{suffix}" size.prtotal=disabled
 limits dn.exact="cn=narrow,{suffix}" size.pr=3
+access to attrs=member,uniqueMember,memberUid by dn.exact="cn=no-members,{suffix}" none by * read
 access to attrs=userPassword by anonymous auth by * none
 access to dn.subtree="ou=hidden,{suffix}" by dn.exact="cn=root,{suffix}" read by * none
 access to * by dn.exact="cn=blind,{suffix}" search by * read
@@ -71,6 +73,8 @@ _ACCOUNTS = {
     "limited": "",
     "narrow": "",
     "blind": "",
+    "no-members": "",
+    "no-pages": "",
     "stale": "pwdChangedTime: 20200101000000Z\n",
     "fresh": "pwdReset: TRUE\n",
     "locked": f"pwdAccountLockedTime: {datetime.now(UTC):%Y%m%d%H%M%S}Z\n",

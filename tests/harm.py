@@ -188,7 +188,8 @@ class Postgresql(EstateTest):
             more = may(self.server, name) - alone[name]
             told = " ".join(r for r in planned.json["remarks"] if r.startswith(f"{name},"))
             self.assertFalse(
-                [row for row in more if f"{row[1].split()[0]} on store/marsh/{row[0].replace('.', '/').removesuffix('/buoy')}" not in told], (name, told)
+                [row for row in more if f"{row[1].split()[0]} on store/marsh/{row[0].replace('.', '/').removesuffix('/buoy')}" not in told],
+                (name, told),
             )
         drift = self.run_lane("drift", "store", "--format", "json").json[0]["differences"]
         self.assertFalse([d["says"] for d in drift if d["part"] in ("grants", "columns", "memberships", "people")])

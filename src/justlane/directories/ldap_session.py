@@ -78,6 +78,8 @@ class LdapSession:
         self.server = shape.url.rstrip("/")
         self._begun = False
         """Whether a search has brought anything yet."""
+        self._pages = True
+        """Whether the server lets the account read page by page."""
         self._own: list[str] | None = None
         self.not_followed: dict[str, None] = {}
         """Addresses of parts that lie elsewhere, or are another part of this server."""
@@ -141,11 +143,11 @@ class LdapSession:
     def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[Page]:
         """All entries below one that fulfil a filter, page by page. An error means that some are missing."""
         cookie: bytes = b""
-        paged, empty = True, 0
+        paged, empty = self._pages, 0
         while True:
             entries, more, total = self._page(under, where, attributes, cookie, paged)
             if entries is None:
-                paged = False
+                paged = self._pages = False
                 continue
             self._begun = self._begun or bool(entries)
             yield Page(entries, total)
@@ -174,8 +176,8 @@ class LdapSession:
                 return None, b"", 0
             if code != SUCCESS:
                 raise failure(code, _said(connection), self.server)
-            items = [item for item in connection.response or () if self._is_entry(item)]
-            control = _control(connection, PAGED)
+            control = _control(connection, PAGED)  # before anything else is asked
+            items = [item for item in list(connection.response or ()) if self._is_entry(item)]
             entries = [self._entry(item) for item in items]
             if not paged and control is None:
                 return entries, b"", 0
@@ -238,7 +240,7 @@ class LdapSession:
         connection.search(dn, "(objectClass=*)", ldap3.BASE, attributes=[attribute])
         if _code(connection) != SUCCESS:
             raise failure(_code(connection), _said(connection), self.server)
-        entries = [item["raw_attributes"] for item in connection.response or () if self._is_entry(item)]
+        entries = [item["raw_attributes"] for item in list(connection.response or ()) if self._is_entry(item)]
         return {str(name).lower(): values for entry in entries for name, values in entry.items()}
 
     @contextmanager

@@ -59,6 +59,8 @@ class Failing(StrEnum):
     """What can stand in the way, in the order in which it is asked."""
 
     DISABLED = "disabled"
+    ENDED = "ended"
+    """The account had a last day, and that is over."""
     NOT_APPLICABLE = "not applicable"
     CEILING = "a ceiling"
     NOT_THEIR_ROLE = "not a role of theirs"
@@ -242,8 +244,9 @@ def failures_of(index: EstateIndex, judging: Judge, action: str, address: str) -
     """What stands in the way, in order of decision, of something that is never allowed."""
     platform = judging.platform
     if not judging.person.enabled:
-        source = index.estate.directory.users[judging.person.login].source
-        yield Failure(Failing.DISABLED, action, address, source=source)
+        account = index.estate.directory.users[judging.person.login]
+        why = Failing.DISABLED if not account.enabled else Failing.ENDED
+        yield Failure(why, action, address, source=account.source)
     if not platform.applies(action, address):
         yield Failure(Failing.NOT_APPLICABLE, action, address, source=platform.platform.actions[action].source)
         return

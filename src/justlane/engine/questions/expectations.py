@@ -85,6 +85,7 @@ def _spoken(duties: tuple[Duty, ...], between: str = " or ") -> str:
 
 _WHY_NOT = {
     Failing.DISABLED: "the account is disabled",
+    Failing.ENDED: "the account has ended",
     Failing.NOT_APPLICABLE: "the action does not apply to that kind of scope",
     Failing.CEILING: "a ceiling takes it away",
     Failing.NOT_THEIR_ROLE: "they do not have that role",

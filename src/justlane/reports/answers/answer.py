@@ -193,6 +193,7 @@ def _no(result: Reply) -> Iterator[Line]:
 
 _SAID = {
     Failing.DISABLED: "the account of {user} is disabled, so it may do nothing anywhere",
+    Failing.ENDED: "the account of {user} has ended, so it may do nothing anywhere",
     Failing.NOT_APPLICABLE: "{action} does not apply to that kind of scope",
     Failing.CEILING: "a ceiling takes {action} away, whatever is bound",
     Failing.NOT_THEIR_ROLE: "{user} does not have the role that was named",

@@ -58,7 +58,7 @@ def _row(result: Assignments, a: Assignment) -> tuple[object, ...]:
     state = [] if binding.allows else ["denied"]
     state += [f"begins {first}"] if a.standing is Standing.NOT_YET else []
     state += [a.standing.value] if a.standing in (Standing.ENDED, Standing.NOT_PUBLISHED) else []
-    state += ["account disabled"] if not result.enabled else []
+    state += ["account disabled or over"] if not result.enabled else []
     state += ["here only"] if binding.here_only else []
     state += ["built in"] if binding.built_in else []
     state += ["inherited"] if a.inherited else ["for a part"] if a.partly else []
@@ -96,7 +96,7 @@ def _head(result: Assignments) -> Iterator[Line]:
     name = str(result.principal) + (f" of {result.platform}" if result.platform else "")
     yield line((name, "head"), f"  {result.purpose}", hanging="  ")
     if not result.enabled:
-        yield line(("the account is disabled: nothing of this counts", "no"))
+        yield line(("the account is disabled, or has ended: nothing of this counts", "no"))
     if result.principal.kind in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
         yield line(f"stands for {counted(result.people, 'enabled person', 'enabled people')}")
     for platform, scope in result.published:

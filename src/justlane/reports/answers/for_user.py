@@ -16,6 +16,7 @@ from justlane.reports.layout import Line, line, render
 _MOST_PLACES, _MOST_KINDS = 4, 12
 _WHY = {
     Failing.DISABLED: "Your account is disabled. Please ask the service desk to have a look at it.",
+    Failing.ENDED: "Your account has ended. Please ask the service desk to have a look at it.",
     Failing.NOT_APPLICABLE: "That cannot be done at a place of this kind; perhaps one inside it is meant.",
     Failing.CEILING: "A rule of the organisation keeps it from you there, whatever roles you have.",
     Failing.NOT_THEIR_ROLE: "You do not have the role that you asked about.",
@@ -89,7 +90,7 @@ def _paragraphs(result: ForUser) -> Iterator[str]:
         yield f"Yes, but only {boxes_text(answer.conditions)}."
         return
     yield "No, not today. " + (_WHY[result.why] if result.why else "")
-    if result.why is Failing.DISABLED or result.way is None:
+    if result.why in (Failing.DISABLED, Failing.ENDED) or result.way is None:
         yield "We cannot name a single change that would give it to you; we will have to look into it with you."
         return
     yield from _way(result.way)

@@ -94,7 +94,7 @@ def _lines(result: Reach, width: int) -> Iterator[Line]:
     where = f" within {result.within}" if result.within else ""
     what = f" of {result.pattern}" if result.pattern else ""
     if not result.platforms:
-        why = "" if result.enabled else ": the account is disabled"
+        why = "" if result.enabled else ": the account is disabled, or has ended"
         yield line((result.user, "name"), f" reaches nothing{what}{where}{why}")
         return
     scopes, actions = counted(result.scopes, "scope"), counted(result.cells, "action")

@@ -51,7 +51,7 @@ def text(result: Sight, look: Look) -> str:
 def _lines(result: Sight) -> Iterator[Line]:
     where = f" within {result.within}" if result.within else ""
     if not result.scopes:
-        why = "" if result.enabled else ": the account is disabled"
+        why = "" if result.enabled else ": the account is disabled, or has ended"
         yield line((result.user, "name"), f" sees nothing{where}{why}")
         return
     yield line((result.user, "name"), f" sees {counted(result.counted, 'scope')}{where}")
