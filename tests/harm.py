@@ -8,11 +8,15 @@ for row, or byte for byte, what it was.
 
 from __future__ import annotations
 
+import os
+import pwd
 import random
+import subprocess
 import sys
 import unittest
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import psycopg
@@ -218,7 +222,193 @@ class Postgresql(EstateTest):
             create function models.surge(metres numeric) returns numeric language sql as 'select metres'""", "marsh")  # fmt: skip
 
 
-KINDS: dict[str, Callable[[], Any]] = {"postgresql": Postgresql}
+_SOURCE = """
+platform: source
+for: What the models are made of.
+habits: {decides: %s}
+reached by: {connector: subversion, repository: models, file: rules}
+actions:
+  read: {means: Look.}
+  write: {means: Commit., implies: read}
+scopes:
+  surge: {is: folder, holds: {keys: folder}}
+  scratch: folder
+roles:
+  reader: {for: Looking., allows: read}
+  writer: {for: Committing., allows: write}
+"""
+_PATHS = ("/", "/surge", "/surge/keys", "/scratch", "/elsewhere/deep")
+
+
+class Subversion(EstateTest):
+    """One drawn file of rules after the other; `svnauthz` is the judge."""
+
+    forked = True
+    server = None
+
+    def drawn(self, seed: int) -> None:
+        draw = random.Random(seed)
+        rules = self._rules(draw)
+        decides = draw.choice(("any-allow", "last-match", "nearest"))
+        self.write({
+            "estate.yaml": _ESTATE.replace("store", "source"), "source.yaml": _SOURCE % decides, "people.ldif": ldif(draw), "rules": rules,
+            "given.yaml": given(draw, ("source", "source/surge", "source/surge/keys", "source/scratch"), ("reader", "writer")),
+        })  # fmt: skip
+        if self._ask("validate")[0]:
+            return  # the server would not take it
+        others = [("other", path) for path in ("/", "/secret")]
+        before = {key: self._ask("accessof", *key) for key in self._questions(others)}
+        planned = self.run_lane("align", "source", "--dry-run", "--format", "json")
+        self.assertIn(planned.code, (0, 1), planned)
+        ran = self.run_lane("align", "source", "--yes", "--most-removals", "100000")
+        self.assertIn(ran.code, (0, 1), ran)
+        self.assertNotIn("otherwise than", ran.err)
+        self.assertEqual(self._ask("validate")[0], 0, (self.folder / "rules").read_text())
+        told = " ".join(planned.json["remarks"])
+        for (user, repository, path), said in before.items():
+            if self._ask("accessof", user, repository, path) != said:
+                self.assertIn(user, told, (user, repository, path))
+        for comment in (line for line in rules.decode().splitlines() if line.startswith("#")):
+            self.assertIn(comment, (self.folder / "rules").read_text())
+        if planned.json["steps"]:
+            self.lane("align source --undo --yes --most-removals 100000")
+        self.assertEqual((self.folder / "rules").read_bytes(), rules)
+
+    def _questions(self, others: list[tuple[str, str]]) -> Iterator[tuple[str, str, str]]:
+        for repository, path in others:
+            yield from ((user, repository, path) for user in (*_PEOPLE, "y0", "q q"))
+
+    def _ask(self, verb: str, *about: str) -> tuple[int, str]:
+        words = [f"--{key}={value}" for key, value in zip(("username", "repository", "path"), about, strict=False)]
+        done = subprocess.run(["svnauthz", verb, *words, str(self.folder / "rules")], capture_output=True, text=True, check=False)
+        return done.returncode, done.stdout
+
+    def _rules(self, draw: random.Random) -> bytes:
+        said = ["# The rules of all repositories.", "", "[groups]"]
+        groups = [*_GROUPS[: draw.randint(0, 3)], "old", "theirs"]
+        for group in groups:
+            members = [m for m in (*_PEOPLE, "y0", "q q") if draw.random() < 0.4] or ["y0"]
+            said.append(f"{group} = {', '.join(members)}")
+            if draw.random() < 0.3:
+                said += [f"  , {draw.choice(_PEOPLE)}", "# who that is, nobody knows"]
+        if draw.random() < 0.3:
+            said += ["[aliases]", "joe = CN=Joe,O=Marsh"]
+        names = [*(f"@{g}" for g in groups), *_PEOPLE, "y0", "q q", "*", "$anonymous", "$authenticated"]
+        names += ["&joe", "~y0"] if "joe" in " ".join(said) and draw.random() < 0.4 else []
+        for path in draw.sample(_PATHS, draw.randint(0, 4)):
+            said += ["", f"[models:{path}]"]
+            said += ["# mind this"] if draw.random() < 0.4 else []
+            said += [f"{name} = {draw.choice(('r', 'rw', ''))}" for name in draw.sample(names, draw.randint(1, 4))]
+        for path in ("/", "/secret"):
+            said += ["", f"[other:{path}]", "# none of your business"]
+            said += [f"{name} = {draw.choice(('r', 'rw', ''))}" for name in draw.sample(names, 3)]
+        if draw.random() < 0.2:
+            said += ["[:glob:/**/keys]", "* ="]
+        return ("\n".join(said) + ("\n" if draw.random() < 0.8 else "")).replace("\n", draw.choice(("\n", "\n", "\r\n"))).encode()
+
+
+_SHARE = """
+platform: share
+for: Files that everybody works on.
+habits: {decides: nearest, on the way: enter}
+reached by: {connector: folders, folder: %s, leave alone: [jl-x0, sticky]}
+actions:
+  enter: {applies to: [folder]}
+  list: {applies to: [folder], implies: enter}
+  change: {applies to: [folder], implies: enter}
+  read: {applies to: [file]}
+  write: {applies to: [file], implies: read}
+roles:
+  reader: {for: Whoever reads., allows: [list, read]}
+  writer: {for: Whoever writes., builds on: reader, allows: [change, write]}
+"""
+_TREE = ("a/", "a/b/", "a/b/one", "a/two", "c/", "c/three")
+
+
+class Folders(EstateTest):
+    """One drawn tree after the other; `getfacl`, and processes that become somebody, are the judges. Needs root."""
+
+    forked = True
+    server = None
+
+    @classmethod
+    def accounts(cls) -> None:
+        for group in ("jl-g0", "jl-g1"):
+            subprocess.run(["groupadd", "-f", group], check=True)
+        for login, groups in (("jl-p0", "jl-g0"), ("jl-p1", "jl-g0,jl-g1"), ("jl-p2", ""), ("jl-x0", "jl-g1"), ("jl-y0", "jl-g0")):
+            subprocess.run(
+                ["useradd", "-M", "-N", "-s", "/usr/sbin/nologin", *(["-G", groups] if groups else []), login], check=False, capture_output=True
+            )
+
+    def drawn(self, seed: int) -> None:
+        self.accounts()
+        draw = random.Random(seed)
+        self.top.chmod(0o755)
+        share = self.top / "share"
+        self._grow(draw, share)
+        people = "".join(f"dn: uid={p},dc=s\nobjectClass: inetOrgPerson\nuid: {p}\ncn: x\n\n" for p in ("jl-p0", "jl-p1", "jl-p2"))
+        for group, members in (("jl-g0", ("jl-p0", "jl-p1")), ("jl-g1", ("jl-p1",))):
+            people += f"dn: cn={group},dc=s\nobjectClass: groupOfNames\ncn: {group}\n" + "".join(f"member: uid={m},dc=s\n" for m in members) + "\n"
+        self.write(
+            {"estate.yaml": _ESTATE.replace("store", "share"), "share.yaml": _SHARE % share, "people.ldif": people, "given.yaml": "bindings: []\n"}
+        )
+        self.lane(f"trust add --changes {share}")
+        self.lane("scope pull share --yes")
+        lines = [
+            f"  - {{give: {draw.choice(('reader', 'writer'))}, to: {draw.choice(('group jl-g0', 'group jl-g1', 'user jl-p2'))}, at: {draw.choice(('share', 'share/a', 'share/a/b', 'share/c'))}, because: x.}}"
+            for _ in range(draw.randint(1, 4))
+        ]
+        self.write({"given.yaml": "bindings:\n" + "\n".join(lines) + "\n"})
+        before, could = self._lists(share), self._can(share)
+        planned = self.run_lane("align", "share", "--dry-run", "--format", "json")
+        self.assertIn(planned.code, (0, 1), planned)
+        ran = self.run_lane("align", "share", "--yes", "--most-removals", "100000")
+        self.assertIn(ran.code, (0, 1), ran)
+        self.assertNotIn("otherwise than", ran.err)
+        self.assertEqual(self._can(share), could, "left alone")
+        if planned.json["steps"]:
+            self.lane("align share --undo --yes --most-removals 100000")
+        self.assertEqual(self._lists(share), before)
+
+    def _grow(self, draw: random.Random, share: Path) -> None:
+        share.mkdir()
+        for name in _TREE:
+            if name.endswith("/"):
+                (share / name).mkdir()
+            else:
+                (share / name).write_text("x")
+        if draw.random() < 0.3:
+            (share / "c/link").symlink_to("/etc/passwd")
+        if draw.random() < 0.3:
+            os.link(share / "a/two", share / "c/same")
+        for path in (share, *sorted(share.rglob("*"))):
+            if path.is_symlink():
+                continue
+            path.chmod(draw.choice((0o755, 0o750, 0o700, 0o775, 0o644, 0o1777 if path.is_dir() else 0o600)) | (0o111 if path == share else 0))
+            if draw.random() < 0.3:
+                os.chown(path, pwd.getpwnam(draw.choice(("jl-y0", "jl-p0"))).pw_uid, -1)
+            for _ in range(draw.randint(0, 3)):
+                whom = draw.choice(("u:jl-x0", "u:jl-p0", "u:jl-y0", "g:jl-g0", "g:jl-g1", "m:"))
+                default = "d:" if path.is_dir() and draw.random() < 0.3 else ""
+                subprocess.run(
+                    ["setfacl", "-m", f"{default}{whom}:{draw.choice(('r-x', 'rwx', '--x', 'r--', '---'))}", str(path)],
+                    check=False,
+                    capture_output=True,
+                )
+
+    def _lists(self, share: Path) -> str:
+        return subprocess.run(["getfacl", "-R", "-p", str(share)], check=True, capture_output=True, text=True).stdout
+
+    def _can(self, share: Path) -> str:
+        """What an account that is left alone can open, list, enter and change, tried."""
+        paths = [str(path) for path in (share, *sorted(share.rglob("*"))) if not path.is_symlink()]
+        code = "import os, sys\nfor p in sys.argv[1:]: print(p, *(os.access(p, m) for m in (os.R_OK, os.W_OK, os.X_OK)))"
+        account = pwd.getpwnam("jl-x0")
+        own = {"user": account.pw_uid, "group": account.pw_gid, "extra_groups": os.getgrouplist("jl-x0", account.pw_gid)}
+        return subprocess.run(["/usr/bin/python3", "-c", code, *paths], check=True, capture_output=True, text=True, cwd="/", **own).stdout  # type: ignore[call-overload, no-any-return]
+
+
+KINDS: dict[str, Callable[[], Any]] = {"postgresql": Postgresql, "subversion": Subversion, "folders": Folders}
 
 
 @contextmanager

@@ -136,7 +136,9 @@ class FoldersTest(EstateTest):
         os.chown(self.share / "notes" / "today.txt", 0, -1)
         self.lane("align share --yes")
         self.lane("probe share --thorough")
-        self.lane("align share --undo --yes")
+        self.assertIn(
+            "otherwise than before: jl-vik owns share/notes/today.txt", self.lane("align share --undo --yes", 1).err, "somebody else's doing"
+        )
 
     def test_the_kernels_form_is_what_its_own_tools_say(self) -> None:
         path = self.share / "models"

@@ -116,6 +116,55 @@ class SubversionTest(EstateTest):
         self.lane("align source --yes")
         self.assertEqual((self.folder / "rules").read_text(), rules)
 
+    def test_what_such_a_file_cannot_say_is_an_error_of_check(self) -> None:
+        people = "".join(
+            f"dn: uid={n},dc=s\nobjectClass: inetOrgPerson\nuid: {login}\ncn: x\n\n"
+            for n, login in enumerate(("q, boss", "@staff", "*", "&joe", "a:b"))
+        )
+        people += "dn: cn=odd,dc=s\nobjectClass: groupOfNames\ncn: odd\ndescription: x\n" + "".join(f"member: uid={n},dc=s\n" for n in range(5))
+        source = (PLATFORM % self.port).replace("  scratch: folder\n", '  scratch: folder\n  "a]b": folder\n')
+        source += "  - {give: reader, to: group odd, at: source/scratch, because: x.}\n"
+        self.write({"source.yaml": source, "people.ldif": ldif() + "\n\n" + people})
+        found = [f["message"] for f in self.lane("check --only beyond-the-platform --format json", 2).json["findings"]]
+        for name in ("path '/a]b'", "name 'q, boss'", "name '@staff'", "name '*'", "name '&joe'", "name 'a:b'"):
+            self.assertTrue(any(message.endswith(name) for message in found), (name, found))
+        unread = (
+            (PLATFORM % self.port).replace("last-match", "deny-wins").replace("deny: writer, to: authenticated", "deny: reader, to: authenticated")
+        )
+        self.write({"source.yaml": unread, "people.ldif": ldif()})
+        found = [f["message"] for f in self.lane("check --only beyond-the-platform --format json", 2).json["findings"]]
+        self.assertTrue(any("writing without reading, for" in message and "source/surge/keys" in message for message in found), found)
+
+    def test_what_is_not_understood_is_never_harmless_and_comments_stay(self) -> None:
+        self.lane("align source --yes")
+        rules = (self.folder / "rules").read_text().replace("[aliases]\nx = y\n", "[aliases]\njoe = CN=Joe\n")
+        rules = rules.replace("[other:/secret]\n", "[other:/secret]\n# mallory knows why\n").replace(
+            "[models:/scratch]\n", "[models:/scratch]\n# to play in\n&joe = rw\n"
+        )
+        (self.folder / "rules").write_text(rules + "[models:/lost/place]\nvik.sorrel = rw\n")
+        drift = self.lane("drift source --format json", 1).json[0]
+        said = {d["says"]: d for d in drift["differences"]}
+        self.assertIn("not judged", said["[/scratch] &joe = rw"]["uncounted"])
+        self.assertEqual(said["[/lost/place] vik.sorrel = rw"]["means"]["named"], ["vik.sorrel"])
+        self.assertEqual(drift["new_places"], ["source/lost", "source/lost/place"])
+        self.lane("align source --yes")
+        after = (self.folder / "rules").read_text()
+        self.assertIn("[other:/secret]\n# mallory knows why\nmallory = rw", after)
+        self.assertIn("[models:/scratch]\n# to play in\n", after)
+        self.lane("align source --undo --yes", 0)
+        self.assertEqual((self.folder / "rules").read_text(), rules + "[models:/lost/place]\nvik.sorrel = rw\n")
+
+    def test_a_disabled_account_is_not_let_in_where_everybody_may_look(self) -> None:
+        source = (PLATFORM % self.port).replace("to: group crew, at: source,", "to: [authenticated, anonymous], at: source,")
+        self.write({"source.yaml": source})
+        (self.root / "models/conf/svnserve.conf").write_text(
+            (self.root / "models/conf/svnserve.conf").read_text().replace("anon-access = none", "anon-access = read")
+        )
+        with (self.folder / "secrets/people").open("a") as file:
+            file.write("lena.gone lena.gone-word\n")
+        self.lane("align source --yes")
+        self.assertEqual(self.lane("probe source --everyone --format json", 1).json["let_in"], [], "what differs is what not signing in gives")
+
     def test_a_file_elsewhere_has_to_be_allowed(self) -> None:
         elsewhere = self.top / "elsewhere"
         elsewhere.write_text("")

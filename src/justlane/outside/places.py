@@ -45,7 +45,7 @@ class Place(NamedTuple):
 def place_to_change(folder: Path, name: str) -> Place:
     """A file or folder that an estate names. RefusedError if it lies elsewhere and the person has not allowed it."""
     if not is_foreign(name):
-        return Place(folder, name, name)
+        return Place(Path(os.path.abspath(folder)), name, name)
     whole = os.path.realpath(folder / name)
     allowed = permissions().places
     if not any(whole == place or whole.startswith(place.rstrip("/") + "/") for place in allowed):

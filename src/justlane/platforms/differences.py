@@ -41,7 +41,7 @@ def step_of(
 def unlike(dialect: Dialect, wanted: Reading, found: Reading) -> tuple[Step, ...]:
     """Where a platform holds something else than it should after changes; each as what would bring it there."""
     differing: list[Step] = []
-    for part in dialect.parts:
+    for part in (part for part in dialect.parts if part not in dialect.only_shown & dialect.beside):
         should, there = wanted.part(part), found.part(part)
         for name in {**should, **there}:
             if not dialect.alike(part, there.get(name), should.get(name)):

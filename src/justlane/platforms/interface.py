@@ -134,6 +134,9 @@ class Dialect(ABC):
     """Parts that a reading shows, and that no connector changes."""
     beside: frozenset[str] = frozenset()
     """Parts of which only what is declared is compared: the rest of them only helps to understand a reading."""
+    exact: str = ""
+    """A part of readings that holds things exactly as the platform keeps them: what a run changed is brought back by
+    these rather than by what they mean. Each entry says its `place`, like the entries of steps."""
     by_people: bool = False
     """Whether somebody carries the steps out by hand, from a sheet."""
     everybody_signs_in: bool = True

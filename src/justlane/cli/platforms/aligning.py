@@ -74,7 +74,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
             _tell_unfinished(journal, platform)
         reading = connector.read()
         undone = None if given["undone"] is None else given["undone"] or journal.last_run()
-        planned = _planned(index, platform, reading, journal, undone)
+        planned = _planned(index, platform, reading, journal, undone, place)
         show("Plan", planned, given["form"])
         if not planned.steps and not given["dry_run"] and dialect_of(estate.platforms[platform]).by_people:
             _all_done(place, platform)
@@ -107,14 +107,28 @@ def _tell_unfinished(journal: Journal, platform: str) -> None:
         say(f"the last align of {platform} ({note.who}, {note.when}) {stopped}; this is what is left")
 
 
-def _planned(index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None) -> Plan:
+def _planned(
+    index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None, place: Path
+) -> Plan:
     """What is to be done: what is declared, or what was there before a run."""
     from justlane.platforms.alignment import aligning
     from justlane.platforms.alignment.taking_back import undoing
 
     if undone is None:
         return aligning.plan(index, platform, reading, now())
-    return undoing(index, platform, reading, journal.done_in(undone), now())
+    return undoing(index, platform, reading, journal.done_in(undone), now(), _before(journal, undone, place, platform))
+
+
+def _before(journal: Journal, run: str, place: Path, platform: str) -> Reading | None:
+    """What was read before a run, if that is kept."""
+    from justlane.model.errors import JustLaneError
+    from justlane.platforms.alignment import readings
+
+    name = journal.reading_before(run)
+    try:
+        return readings.open_reading(place, platform, name) if name else None
+    except JustLaneError:
+        return None
 
 
 def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: Reading, acting: str) -> None:
@@ -179,20 +193,9 @@ class _Run(NamedTuple):
         made = [s for s in planned.steps if (s.part, s.name) not in gone]
         wanted = reading.changed((s.part, s.name, s.after) for s in made)
         if self.undone is not None:
-            wanted = self._before() or wanted
+            wanted = _before(self.journal, self.undone, self.place, self.platform) or wanted
         other = unlike(dialect_of(declared), wanted, found)
         return _Came(len(made), refused, other, aligning.plan(self.estate, self.platform, found, now()))
-
-    def _before(self) -> Reading | None:
-        """What was read before the run that is taken back, if that is kept."""
-        from justlane.model.errors import JustLaneError
-        from justlane.platforms.alignment import readings
-
-        name = self.journal.reading_before(self.undone or "")
-        try:
-            return readings.open_reading(self.place, self.platform, name) if name else None
-        except JustLaneError:
-            return None
 
 
 def _conclude(ctx: click.Context, platform: str, came: _Came, *, undone: bool) -> None:

@@ -48,10 +48,7 @@ def carry_out(
     refused: list[Refusal] = []
     try:
         for stroke in planned.strokes:
-            if weighs_plainly(habits):
-                refused += run.made(stroke)
-            else:
-                run.send(stroke)  # one thing turns the meaning of others there: whole, or not at all
+            refused += run.made(stroke, apart=weighs_plainly(habits))
     except (JustLaneError, KeyboardInterrupt):
         journal.write("stopped", of=total)
         raise
@@ -67,17 +64,18 @@ class _Run:
         self._total, self._progress = total, progress
         self._number = 0
 
-    def made(self, stroke: Sequence[Step]) -> list[Refusal]:
-        """A stroke; where it is refused, what closes a door by itself, then one by one."""
+    def made(self, stroke: Sequence[Step], *, apart: bool) -> list[Refusal]:
+        """A stroke; where it is refused, what closes a door by itself, then one by one. Where one thing turns the
+        meaning of others, it is made whole or not at all."""
         try:
             self.send(stroke)
         except ChangeRefusedError as error:
-            if len(stroke) == 1:
-                return [Refusal(stroke[0], error.message)]
+            if len(stroke) == 1 or not apart:
+                return [Refusal(step, error.message) for step in stroke]
             closing = [step for step in stroke if _closes(step)]
             opening = [step for step in stroke if not _closes(step)]
             parts = [closing, opening] if closing and opening else [[step] for step in stroke]
-            return [one for part in parts for one in self.made(part)]
+            return [one for part in parts for one in self.made(part, apart=apart)]
         return []
 
     def send(self, stroke: Sequence[Step]) -> None:

@@ -15,30 +15,49 @@ from justlane.platforms.alignment.aligning import Plan, counted_plan, settled, t
 from justlane.platforms.alignment.journal import Note
 from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.differences import step_of
-from justlane.platforms.interface import Entry, Reading, Step, dialect_of
+from justlane.platforms.interface import Dialect, Entry, Reading, Step, dialect_of
 
 
-def undoing(index: EstateIndex, platform: str, reading: Reading, done: Sequence[Note], moment: datetime) -> Plan:
-    """The steps that bring back what a run changed, the last one first, with all that they do.
+def undoing(
+    index: EstateIndex,
+    platform: str,
+    reading: Reading,
+    done: Sequence[Note],
+    moment: datetime,
+    before: Reading | None = None,
+) -> Plan:
+    """The steps that bring back what a run changed, the last one first, with all that they do. `before` is what was
+    read before that run, if it was kept.
 
     RefusedError if something that the run changed is another way since.
     """
     dialect = dialect_of(index.estate.platforms[platform])
     index, places = with_new_places(index, platform, reading)
     steps: list[Step] = []
-    for (part, name), (before, after) in reversed(_changes(done).items()):
+    for (part, name), (was, after) in reversed(_changes(done).items()):
         held = reading.part(part).get(name)
-        if dialect.alike(part, held, before):
+        if dialect.alike(part, held, was):
             continue  # somebody took it back already
         if not dialect.alike(part, held, after):
             message = f"{part} {name} of {platform} was changed since, so it cannot be taken back"
             raise RefusedError(message, f"see what it is now: justlane drift {platform}; nothing was changed")
-        steps.append(step_of(dialect, part, name, held if held is not None else after, before))
+        steps.append(step_of(dialect, part, name, held if held is not None else after, was))
     if not steps:
         return Plan(platform, reading.revision, ())
+    steps += _exactly(dialect, reading, before, steps)
     steps = settled(index, platform, reading, steps, back=True)
     changes = totals_between(index, platform, reading, _after(reading, steps), moment)
     return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
+
+
+def _exactly(dialect: Dialect, reading: Reading, before: Reading | None, steps: Sequence[Step]) -> list[Step]:
+    """What the places concerned are to hold, exactly as the platform kept it."""
+    if before is None or not dialect.exact:
+        return []
+    places = {(s.after or s.before or {}).get("place") for s in steps}
+    now, was = reading.part(dialect.exact), before.part(dialect.exact)
+    some = [name for name, entry in was.items() if entry.get("place") in places and name in now]
+    return [step_of(dialect, dialect.exact, name, now[name], was[name]) for name in some]
 
 
 def _changes(done: Sequence[Note]) -> dict[tuple[str, str], tuple[Entry | None, Entry | None]]:

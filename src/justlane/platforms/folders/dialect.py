@@ -20,8 +20,9 @@ from justlane.model.people import Principal, PrincipalKind
 from justlane.platforms import plain_grants
 from justlane.platforms.abilities import Abilities, Beyond, Settings
 from justlane.platforms.computed import Rights, in_names, lines_at, members_of, outcomes
+from justlane.platforms.differences import step_of
 from justlane.platforms.entries import texts
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort, Step
 
 FOLDER, FILE = "folder", "file"
 LETTERS: Mapping[str, Mapping[str, str]] = {
@@ -33,12 +34,21 @@ MOST_ENTRIES = 400
 """So many entries fit on one file everywhere; some 500 on common file systems."""
 
 
+SORTS = {
+    "groups": Sort("group", "groups", members=True),
+    "lists": Sort("entry of a list", "entries of lists"),
+    "defaults": Sort("entry of a default list", "entries of default lists"),
+}
+
+
 class FoldersDialect(Dialect):
     """Lists of places, and the machine's groups, which are not ours to change."""
 
-    parts = ("groups", "owners", "lists", "defaults")
-    only_shown = frozenset(("groups", "owners"))
-    beside = frozenset(("groups",))
+    parts = ("groups", "owners", "sticky", "lists", "defaults", "left_alone")
+    sorts = SORTS
+    only_shown = frozenset(("groups", "owners", "sticky"))
+    beside = frozenset(("groups", "left_alone"))
+    exact = "exactly"
     everybody_signs_in = False
     settings = Settings(("folder",), ("leave alone",))
     abilities = Abilities(
@@ -96,23 +106,74 @@ class FoldersDialect(Dialect):
             return f"members of the machine's group {name}: its own directory has to say who"
         if part == "owners":
             return f"{entry.get('owner')} owns {entry.get('place')} with {entry.get('rights')}, and may change its list"
+        if part == "sticky":
+            return f"{entry.get('place')} is sticky: whoever may change it removes only what is their own (chmod -t)"
+        if part == "exactly":
+            return f"the lists of {entry.get('place')}, exactly as they were"
+        if part == "left_alone":
+            later = " and all that is made in it" if entry.get("part") == "defaults" else ""
+            return f"{entry.get('rights')} on {entry.get('place')}{later} to {entry.get('to')}, which is left alone"
         later = " and all that is made in it" if part == "defaults" else ""
         return f"{entry.get('rights')} on {entry.get('place')}{later} to {entry.get('to')}"
+
+    def alike(self, part: str, held: Entry | None, wanted: Entry | None) -> bool:
+        """What a mask lets through counts."""
+        sides = [e and {**e, "rights": e.get("effective", e.get("rights")), "effective": ""} for e in (held, wanted)]
+        return sides[0] == sides[1]
+
+    def settled(self, reading: Reading, steps: Sequence[Step], *, back: bool = False) -> list[Step]:
+        """Places that cannot be opened, and those that are one and would have to be two, are for somebody's hands;
+        accounts that are left alone keep what they can do."""
+        found = list(steps)
+        if back:
+            return found
+        at = _at(reading.changed((s.part, s.name, s.after) for s in found if not s.by_hand))
+        apart: dict[str, str] = {}
+        for address, entry in reading.part("shared").items():
+            unlike = [other for other in texts(entry.get("with")) if at.get(other) != at.get(address)]
+            if unlike:
+                apart[address] = f"{address} and {', '.join(unlike)} are one file, and are to have different lists"
+        for address, entry in reading.part("unjudged").items():
+            apart[address] = str(entry.get("says"))
+        found = [_for_hands(step, apart) for step in found]
+        return [*_kept(reading, found), *found]
+
+    def remarks(self, reading: Reading, steps: Sequence[Step]) -> tuple[str, ...]:
+        """Places that are one and the same, here and elsewhere."""
+        touched = {str((s.after or s.before or {}).get("place")) for s in steps if not s.by_hand}
+        said: list[str] = []
+        for address, entry in reading.part("shared").items():
+            others, more = texts(entry.get("with")), entry.get("elsewhere")
+            if address in touched and (not others or address < min(others)):
+                same = f"is the same file as {', '.join(others)}" if others else ""
+                also = f"has {more} more name{'s' * (more != 1)} that nobody declared" if more else ""
+                said.append(f"{address} {' and '.join(filter(None, (same, also)))}: what is set here holds there")
+        return tuple(said)
 
     def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
         """Place by place, all of one in one stroke. Where some places take and others give, first each is set to what
         people had and will have: else somebody could come through an opened folder to a place not closed yet."""
         after = reading.changed((s.part, s.name, s.after) for s in steps)
+        touched = {str((s.after or s.before or {}).get("place")) for s in steps}
         between = _between(reading, after)
         first: list[Step] = []
         for part in ("lists", "defaults"):
             here, middle = reading.part(part), between.part(part)
             for name in dict.fromkeys((*here, *middle)):
-                if here.get(name) != middle.get(name) and middle != after.part(part):
+                concerned = (here.get(name) or middle.get(name) or {}).get("place") in touched
+                if concerned and here.get(name) != middle.get(name) and middle != after.part(part):
                     first.append(self._step(part, name, here.get(name), middle.get(name)))
+        first = [*(s for s in steps if s.keeps), *first] if first else []
         now = reading.changed((s.part, s.name, s.after) for s in first)
         rest = [
-            replace(s, before=now.part(s.part).get(s.name)) for s in steps if now.part(s.part).get(s.name) != s.after
+            replace(
+                self._step(s.part, s.name, now.part(s.part).get(s.name), s.after),
+                lines=s.lines,
+                what=s.what,
+                keeps=s.keeps,
+            )
+            for s in steps
+            if now.part(s.part).get(s.name) != s.after
         ]
         names = {(s.part, s.name) for s in steps}
         rest += [
@@ -123,7 +184,7 @@ class FoldersDialect(Dialect):
         return (*_by_place(first), *_by_place(rest))
 
     def _step(self, part: str, name: str, before: Entry | None, after: Entry | None) -> Step:
-        return Step(part, name, before, after, self.words(part, name, after or before or {}))
+        return step_of(self, part, name, before, after)
 
     def example_places(self) -> dict[str, str]:
         """Folders and files."""
@@ -166,6 +227,7 @@ def _given(
 ) -> _Given:
     at = _at(reading)
     inside = {login for login in users if "x" in _weighed(login, at.get(platform, {}), members)}
+    sticky = {str(e.get("place")): str(e.get("owner")) for e in reading.part("sticky").values()}
     for address, said in at.items():
         if address == platform or address not in index.platform(platform).platform.scopes:
             continue
@@ -173,6 +235,8 @@ def _given(
         for login in (u for u in users if u in inside):
             letters = _weighed(login, said, members)
             actions = frozenset(action for action, letter in LETTERS[kind].items() if letter in letters)
+            if sticky.get(address, login) != login:
+                actions -= {"change"}  # they may make things there, and not remove what belongs to others
             if actions:
                 yield Principal(PrincipalKind.USER, login), actions, address, True
 
@@ -184,6 +248,53 @@ def _weighed(login: str, said: Mapping[str, str], members: Mapping[str, set[str]
             return said[own]
     mine = [rights for to, rights in said.items() if to.startswith("group ") and login in members.get(to[6:], ())]
     return "".join(mine) if mine else said.get("others", "")
+
+
+def _for_hands(step: Step, apart: Mapping[str, str]) -> Step:
+    """A step that cannot be made, with why."""
+    place = str((step.after or step.before or {}).get("place"))
+    if step.by_hand or place not in apart:
+        return step
+    return replace(step, by_hand=True, what=f"{step.what}: not set, since {apart[place]}")
+
+
+def _kept(reading: Reading, steps: Sequence[Step]) -> Iterator[Step]:
+    """Entries for accounts that are left alone, where they would lose or gain by what else is set."""
+    accounts = reading.part("accounts")
+    if not accounts:
+        return
+    ours = [step for step in steps if not step.by_hand]
+    touched = {str((step.after or step.before or {}).get("place")) for step in ours}
+    after = reading.changed((s.part, s.name, s.after) for s in ours)
+    looked_at = [
+        ("left_alone", name, {**entry, "skipped": False})  # once a list is written, its mask is not empty
+        for name, entry in reading.part("left_alone").items()
+        if entry.get("place") in touched
+    ]
+    after, members = after.changed(looked_at), _members(reading)
+    for name, account in sorted(accounts.items()):
+        mine = {
+            group: {*members.get(group, ()), *([name] if group in texts(account.get("groups")) else [])}
+            for group in members
+        }
+        for group in texts(account.get("groups")):
+            mine.setdefault(group, {name})
+        for part in ("lists", "defaults"):
+            was, now = (_at(side, part, alone=True) for side in (reading, after))
+            for place in sorted({*was, *now}):
+                held, left = (_letters(_weighed(name, side.get(place, {}), mine)) for side in (was, now))
+                if held == left:
+                    continue
+                entry: Entry = {"place": place, "to": f"user {name}", "rights": held, "part": part}
+                key = f"{place} user {name} ({part})"
+                said = f"{held} on {place}{' and all that is made in it' if part == 'defaults' else ''} to user {name}"
+                there = reading.part("left_alone").get(key)
+                yield Step("left_alone", key, there, entry, f"{said}, which is left alone and had that", keeps=True)
+
+
+def _letters(rights: str) -> str:
+    """`r-x` of whatever letters."""
+    return written(frozenset(rights) - {"-"})
 
 
 def _by_place(steps: Sequence[Step]) -> Iterator[tuple[Step, ...]]:
@@ -201,8 +312,8 @@ def _between(before: Reading, after: Reading) -> Reading:
     for place in dict.fromkeys((*was, *will)):
         both = {}
         for login in _people((was.get(place, {}), will.get(place, {})), members):
-            if f"owner {login}" in was.get(place, {}):
-                continue  # an owner has what the owner's entry says, whoever else is named
+            if f"owner {login}" in was.get(place, {}) or login in before.part("accounts"):
+                continue  # whoever is left alone has an entry of their own, an owner what the owner's entry says
             held = [frozenset(_weighed(login, side.get(place, {}), members)) - {"-"} for side in (was, will)]
             if held[0] & held[1]:
                 both[login] = held[0] & held[1]
@@ -232,10 +343,14 @@ def _people(sides: Sequence[Mapping[str, str]], members: Mapping[str, set[str]])
     return sorted(found)
 
 
-def _at(reading: Reading) -> dict[str, dict[str, str]]:
+def _at(reading: Reading, part: str = "lists", *, alone: bool = False) -> dict[str, dict[str, str]]:
     """Place -> whom -> rights, what masks cut off left out."""
     at: dict[str, dict[str, str]] = {}
-    for entry in (*reading.part("owners").values(), *reading.part("lists").values()):
+    others = [e for e in reading.part("left_alone").values() if alone and e.get("part") == part]
+    owners = reading.part("owners").values() if part == "lists" else ()
+    for entry in (*owners, *reading.part(part).values(), *others):
+        if entry.get("skipped"):
+            continue
         key = f"owner {entry.get('owner')}" if "owner" in entry else str(entry.get("to"))
         at.setdefault(str(entry.get("place")), {})[key] = str(entry.get("effective", entry.get("rights")))
     return at

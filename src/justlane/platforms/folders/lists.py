@@ -67,7 +67,7 @@ def with_mask(entries: list[Entry]) -> list[Entry]:
     most = 0
     for entry in rest:
         most |= entry.rights if entry.tag in (*_NAMED, OWNING_GROUP) else 0
-    return [*rest, Entry(MASK, most, _NOBODY)]
+    return [*rest, Entry(MASK, most or 1, _NOBODY)]  # with an empty mask the kernel would look at no entry at all
 
 
 def mask_of(entries: list[Entry]) -> int:
@@ -75,10 +75,15 @@ def mask_of(entries: list[Entry]) -> int:
     return next((entry.rights for entry in entries if entry.tag == MASK), 7)
 
 
-def base(handle: int) -> list[Entry]:
-    """What a list has to begin with: the owner's, the owning group's and the others' part, closed but for the owner."""
+def base(handle: int, others: int = 0) -> list[Entry]:
+    """What a list has to begin with: the owner's part as it is, the owning group's, closed, and the others'."""
     owner = stat.S_IMODE(os.fstat(handle).st_mode) >> 6 & 7
-    return [Entry(OWNER, owner, _NOBODY), Entry(OWNING_GROUP, 0, _NOBODY), Entry(OTHERS, 0, _NOBODY)]
+    return [Entry(OWNER, owner, _NOBODY), Entry(OWNING_GROUP, 0, _NOBODY), Entry(OTHERS, others, _NOBODY)]
+
+
+def entries_of(said: object) -> list[Entry]:
+    """Entries as a reading keeps them."""
+    return [Entry(*map(int, one)) for one in said] if isinstance(said, list) else []
 
 
 def letters(rights: int) -> str:

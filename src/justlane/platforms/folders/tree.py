@@ -16,7 +16,13 @@ from pathlib import Path
 
 import msgspec
 
-from justlane.model.errors import OutsideError, PlatformChangedError, PlatformRefusedError, UnreachableError
+from justlane.model.errors import (
+    ChangeRefusedError,
+    OutsideError,
+    PlatformChangedError,
+    PlatformRefusedError,
+    UnreachableError,
+)
 from justlane.model.estate import Platform
 from justlane.outside.places import Place, place_to_change
 from justlane.outside.secrets import Permit
@@ -26,6 +32,9 @@ from justlane.platforms.folders.lists import DEFAULT, GROUP, OTHERS, OWNER, OWNI
 from justlane.platforms.folders.trial import TRIAL
 from justlane.platforms.interface import Entry, Part, Reading, Shown, Step
 
+PARTS = ("groups", "owners", "sticky", "lists", "defaults", "left_alone", "accounts", "shared", "exactly", "unjudged")
+"""What a reading has: `left_alone` are entries of accounts that are left alone, `accounts` in which groups these are,
+`shared` places that are one and the same, `exactly` the lists as the kernel keeps them."""
 _SECONDS = 60
 _MOST_PLACES = 100_000
 
@@ -49,9 +58,20 @@ class Tree:
 
     def read(self) -> Reading:
         """The lists of all declared places, and who is in the groups that they name."""
-        parts: dict[str, Part] = {name: {} for name in ("groups", "owners", "lists", "defaults", "unjudged")}
+        parts: dict[str, Part] = {name: {} for name in PARTS}
+        inodes: dict[tuple[int, int], list[str]] = {}
+        names: dict[str, int] = {}
         for address in self._platform.scopes:
-            self._read_place(address, parts)
+            self._read_place(address, parts, inodes, names)
+        for same in inodes.values():
+            for address in same:
+                others, more = [a for a in same if a != address], names[address] - len(same)
+                if others or more > 0:
+                    parts["shared"][address] = {"place": address, "with": others, "elsewhere": max(more, 0)}
+        for name in sorted(self._alone):
+            if (account := _user(name)) is not None and account.pw_uid:
+                groups = os.getgrouplist(name, account.pw_gid)
+                parts["accounts"][name] = {"groups": sorted(_name_of(GROUP, number) for number in groups)}
         said = msgspec.json.encode(parts, order="deterministic")
         return Reading(hashlib.blake2b(said, digest_size=16).hexdigest(), parts)
 
@@ -59,7 +79,12 @@ class Tree:
         """Address -> kind of everything beneath the folder; links are left out."""
         found = {self._platform.name: FOLDER}
         with self._opened(self._platform.name) as top:
-            for here, folders, files, _ in os.fwalk(".", dir_fd=top):
+            for here, folders, files, at_handle in os.fwalk(".", dir_fd=top):
+                kinds = {
+                    name: os.stat(name, dir_fd=at_handle, follow_symlinks=False).st_mode for name in (*folders, *files)
+                }
+                folders[:] = [name for name in folders if stat.S_ISDIR(kinds[name])]
+                files = [name for name in files if stat.S_ISREG(kinds[name])]
                 inner = here.removeprefix(".").strip("/")
                 at = f"{self._platform.name}/{inner}" if inner else self._platform.name
                 found |= {f"{at}/{name}": FOLDER for name in folders}
@@ -77,10 +102,11 @@ class Tree:
             raise PlatformChangedError(message, "run align again: it starts from what is there now")
         for place in dict.fromkeys(str((s.after or s.before or {})["place"]) for s in steps):
             own = [s for s in steps if (s.after or s.before or {})["place"] == place]
-            with self._opened(place) as handle:
-                for part, name in (("lists", lists.ACCESS), ("defaults", DEFAULT)):
-                    if mine := [s for s in own if s.part == part]:
-                        self._set(handle, name, mine)
+            try:
+                with self._opened(place) as handle:
+                    self._set_both(handle, own)
+            except UnreachableError as error:
+                raise ChangeRefusedError(error.message, error.hint) from error
         return self.read().revision
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
@@ -98,7 +124,13 @@ class Tree:
         account = _user(user)
         return PersonSession(self._platform, self._place, account) if account else None
 
-    def _read_place(self, address: str, parts: dict[str, Part]) -> None:
+    def _read_place(
+        self,
+        address: str,
+        parts: dict[str, Part],
+        inodes: dict[tuple[int, int], list[str]],
+        names: dict[str, int],
+    ) -> None:
         try:
             with self._opened(address) as handle:
                 known = os.fstat(handle)
@@ -110,15 +142,29 @@ class Tree:
         declared = self._platform.scopes[address].kind
         if address != self._platform.name and kind != declared:
             parts["unjudged"][address] = {"says": f"{address} is a {kind}, and declared as a {declared}"}
+        if kind == FILE and known.st_nlink > 1:
+            inodes.setdefault((known.st_dev, known.st_ino), []).append(address)
+            names[address] = known.st_nlink
+        if known.st_mode & stat.S_ISVTX and kind == FOLDER and "sticky" not in self._alone:
+            parts["sticky"][address] = {"place": address, "owner": _name_of(USER, known.st_uid)}
+        raw = {"access": [list(one) for one in entries], "default": [list(one) for one in later]}
+        parts["exactly"][address] = {"place": address, **raw}
         self._owner(address, known, entries, parts)
         for part, some in (("lists", entries), ("defaults", later)):
             mask = lists.mask_of(some)
-            for to, rights in self._named(some, known):
+            for to, rights, tag in self._named(some, known):
                 entry: Entry = {"place": address, "to": to, "rights": lists.letters(rights)}
                 effective = rights & mask if to != "others" else rights
                 if effective != rights:
                     entry["effective"] = lists.letters(effective)
-                parts[part][f"{address} {to}"] = entry
+                if not mask and tag in (USER, GROUP) and part == "lists":
+                    entry["skipped"] = (
+                        True  # the kernel looks at no entry where the mask is empty, but at the mode alone
+                    )
+                alone = to.partition(" ")[2] in self._alone
+                if alone:
+                    entry["part"] = part
+                parts["left_alone" if alone else part][f"{address} {to}{f' ({part})' if alone else ''}"] = entry
                 if to.startswith("group "):
                     parts["groups"][to[6:]] = {"members": _members(to[6:])}
 
@@ -128,32 +174,51 @@ class Tree:
             rights = next((lists.letters(entry.rights) for entry in entries if entry.tag == OWNER), "---")
             parts["owners"][address] = {"owner": owner, "place": address, "rights": rights}
 
-    def _named(self, entries: list[lists.Entry], known: os.stat_result) -> Iterator[tuple[str, int]]:
-        """Everybody whom a list names; the owning group and the others only where they get something."""
+    def _named(self, entries: list[lists.Entry], known: os.stat_result) -> Iterator[tuple[str, int, int]]:
+        """Everybody whom a list names, with rights and the sort of entry; the owning group and the others only where
+        they get something."""
         for entry in entries:
             if entry.tag in (USER, GROUP):
-                name = _name_of(entry.tag, entry.number)
-                if name not in self._alone:
-                    yield f"{'user' if entry.tag == USER else 'group'} {name}", entry.rights
+                yield (
+                    f"{'user' if entry.tag == USER else 'group'} {_name_of(entry.tag, entry.number)}",
+                    entry.rights,
+                    entry.tag,
+                )
             elif entry.tag == OWNING_GROUP and entry.rights:
-                yield f"group {_name_of(GROUP, known.st_gid)}", entry.rights
+                yield f"group {_name_of(GROUP, known.st_gid)}", entry.rights, entry.tag
             elif entry.tag == OTHERS and entry.rights:
-                yield "others", entry.rights
+                yield "others", entry.rights, entry.tag
+
+    def _set_both(self, handle: int, steps: Sequence[Step]) -> None:
+        """Both lists of a place: exactly as they were, or with everybody whom the steps name."""
+        exactly = next((s.after for s in steps if s.part == "exactly" and s.after is not None), None)
+        for part, name, key in (("lists", lists.ACCESS, "access"), ("defaults", DEFAULT, "default")):
+            mine = [s for s in steps if s.part == part or (s.part == "left_alone" and _part_of(s) == part)]
+            if exactly is not None:
+                with self._told():
+                    lists.write(handle, name, lists.entries_of(exactly.get(key)))
+            elif mine:
+                self._set(handle, name, mine)
 
     def _set(self, handle: int, name: str, steps: Sequence[Step]) -> None:
-        """Everybody whom the steps name, in one list; the owning group and the others get nothing."""
+        """Everybody whom the steps name, in one list; the owning group and the others get nothing but what a step gives
+        them. What the mask let through of entries that stay is what they keep."""
         now = lists.read(handle, name)
-        named = {(entry.tag, entry.number): entry for entry in now if entry.tag in (USER, GROUP)}
+        mask = lists.mask_of(now)
+        named = {(e.tag, e.number): e._replace(rights=e.rights & mask) for e in now if e.tag in (USER, GROUP)}
+        others = next((entry.rights for entry in now if entry.tag == OTHERS), 0)
         for step in steps:
             entry = step.after or step.before or {}
             to = str(entry["to"])
             if to == "others":
+                others = lists.number_of(str(step.after["rights"])) if step.after else 0
                 continue
             tag, number = self._number(to)
             named.pop((tag, number), None)
             if step.after is not None:
-                named[tag, number] = lists.Entry(tag, lists.number_of(str(step.after["rights"])), number)
-        entries = [*lists.base(handle), *named.values()] if named or name == lists.ACCESS else []
+                rights = str(step.after.get("effective", step.after["rights"]))
+                named[tag, number] = lists.Entry(tag, lists.number_of(rights), number)
+        entries = [*lists.base(handle, others), *named.values()] if named or name == lists.ACCESS else []
         with self._told():
             lists.write(handle, name, lists.with_mask(entries))
 
@@ -165,13 +230,13 @@ class Tree:
             if name.removeprefix("#").isdecimal():
                 return (USER if kind == "user" else GROUP), int(name.removeprefix("#"))
             hint = "let the machine take its people from the directory, or make it known there first"
-            raise PlatformRefusedError(f"this machine knows no {to}; what was set before it stays", hint) from error
+            raise ChangeRefusedError(f"this machine knows no {to}", hint) from error
 
     @contextmanager
     def _opened(self, address: str) -> Iterator[int]:
-        """A place, open, reached without a link."""
-        names = [self._place.name, *address.split("/")[1:]]
-        with self._told():
+        """A place, open, reached step by step without a link."""
+        names = [*self._place.name.strip("/").split("/"), *address.split("/")[1:]]
+        with self._told(address):
             handle = os.open(self._place.top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
             try:
                 for name in names:
@@ -183,11 +248,11 @@ class Tree:
                 os.close(handle)
 
     @contextmanager
-    def _told(self) -> Iterator[None]:
+    def _told(self, address: str = "") -> Iterator[None]:
         try:
             yield
         except OSError as error:
-            message = f"{self._place.shown} of {self._platform.name}: {error.strerror or error}"
+            message = f"{address or self._place.shown} of {self._platform.name}: {error.strerror or error}"
             raise UnreachableError(message, "see whether it is there, no link, and who you are") from error
 
 
@@ -229,6 +294,11 @@ class PersonSession:
     def close(self) -> None:
         """Let the process end."""
         self._process.communicate(timeout=_SECONDS)
+
+
+def _part_of(step: Step) -> str:
+    """Which of a place's two lists an entry of an account that is left alone is in."""
+    return str((step.after or step.before or {}).get("part"))
 
 
 def _user(login: str) -> pwd.struct_passwd | None:

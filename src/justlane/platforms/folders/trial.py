@@ -19,6 +19,9 @@ def attempt(action, path):
         os.chdir(path)
         os.chdir("/")
     elif action == "change":
+        known = os.stat(path)
+        if known.st_mode & 0o1000 and known.st_uid != user:
+            raise PermissionError(errno.EPERM, "sticky: what belongs to others cannot be removed")
         os.close(os.open(path, os.O_TMPFILE | os.O_RDWR, 0o600))
     elif action == "read":
         os.close(os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW))

@@ -8,32 +8,41 @@ whom it concerns, so old and new servers decide alike.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from datetime import datetime
+from collections.abc import Iterator, Sequence
+from datetime import UTC, datetime
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.estate import Decides, Estate
 from justlane.model.findings import Source
+from justlane.model.names import some_of
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND
 from justlane.platforms import plain_grants
 from justlane.platforms.abilities import EVERY_MEANS, Abilities, Beyond, Settings
 from justlane.platforms.computed import NONE, Outcome, Rights, in_names, lines_at, members_of, outcomes
 from justlane.platforms.entries import texts
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
+from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort, Step
 
 READ, WRITE = "read", "write"
 _LEVELS = (frozenset((READ, WRITE)), frozenset((READ,)), frozenset((WRITE,)))
 _SAID = {_LEVELS[0]: "rw", _LEVELS[1]: "r", _LEVELS[2]: "w", NONE: ""}
-_NAME = re.compile(r"^[^\s@&~$*\[\]=,#:][^=,\r\n\[\]]*$")
+_NAME = re.compile(r"^[^\s@&~$*\[\]=,#:;%](?:[^=,:%\r\n\[\]]*[^\s=,:%\[\]])?$")
+"""What can stand before `=`, and in a list of members: the file has no quoting."""
+_NO_PATH = re.compile(r"[\]\r\n]|^\s|\s$")
+
+
+SORTS = {"groups": Sort("group", "groups", members=True), "rules": Sort("line", "lines")}
 
 
 class SubversionDialect(Dialect):
     """Groups, and lines under paths."""
 
     parts = ("groups", "rules")
+    sorts = SORTS
     everybody_signs_in = False
     settings = Settings(("file",), ("url", "repository", "passwords from", "scratch"))
     abilities = Abilities(
+        implies=((WRITE, READ),),
         habits=frozenset(("unbound", "sign-in", "on the way", "publication")),
         conditions=frozenset(),
         means=EVERY_MEANS - {"resource groups"},
@@ -87,12 +96,84 @@ class SubversionDialect(Dialect):
         """Patterns of paths, negations and aliases."""
         return tuple(str(entry.get("says")) for entry in reading.part("unjudged").values())
 
+    def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
+        """Lines for aliases and negations, and groups that hold such."""
+        to = str(entry.get("to"))
+        if part == "groups":
+            return "not judged: it holds an alias" if entry.get("unknown") else ""
+        return "" if principals_of(to) else f"not judged: {to} is an alias or a negation"
+
+    def alike(self, part: str, held: Entry | None, wanted: Entry | None) -> bool:
+        """A group that counts elsewhere too, or nowhere, stays, whoever names it here."""
+        if part != "groups" or held == wanted:
+            return held == wanted
+        if held is None or wanted is None:
+            one = held or wanted or {}
+            return bool(one.get("elsewhere") or one.get("unused"))
+        return held.get("members") == wanted.get("members") and not held.get("unknown")
+
+    def remarks(self, reading: Reading, steps: Sequence[Step]) -> tuple[str, ...]:
+        """Who gains or loses what in other repositories, since a group counts there too."""
+        said: list[str] = []
+        for step in steps:
+            where = texts((step.before or {}).get("elsewhere"))
+            if step.part == "groups" and where:
+                was, now = (set(texts((entry or {}).get("members"))) for entry in (step.before, step.after))
+                moved = [
+                    f"{verb} {', '.join(sorted(some))}"
+                    for verb, some in (("gain", now - was), ("lose", was - now))
+                    if some
+                ]
+                said.append(f"group {step.name} counts in {', '.join(where)} too, where it will {' and '.join(moved)}")
+        return tuple(said)
+
+    def new_places(self, index: EstateIndex, platform: str, reading: Reading) -> dict[str, str]:
+        """Paths for which there are rules, and those above them."""
+        known = index.platform(platform).platform.scopes
+        kinds = [scope.kind for scope in known.values() if scope.kind not in (PLATFORM_KIND, RESOURCE_GROUP_KIND)]
+        found: dict[str, str] = {}
+        for path in sorted({str(entry.get("path")) for entry in reading.part("rules").values()} - {"/"}):
+            names = path.strip("/").split("/")
+            for count in range(1, len(names) + 1):
+                address = "/".join((platform, *names[:count]))
+                if address not in known and all(names):
+                    found[address] = kinds[0] if kinds else "folder"
+        return found
+
     def more_beyond(self, index: EstateIndex, platform: str) -> Iterator[Beyond]:
-        """Names that such a file cannot hold; places that are no paths."""
-        for b in index.platform(platform).bindings:
-            if b.principal.name and not _NAME.match(b.principal.name):
-                message = f"a subversion platform cannot express the name {b.principal.name!r}"
-                yield Beyond(b.source, message, "names without = , @ & ~ $ [ ] only", (b.principal.name,))
+        """Names and paths that such a file cannot hold; writing where nothing may be read."""
+        now = datetime.now(UTC)
+        prepared = index.platform(platform)
+        for scope in prepared.platform.scopes.values():
+            if _NO_PATH.search(scope.address):
+                message = f"a subversion platform cannot express the path {path_of(scope.address)!r}"
+                yield Beyond(
+                    scope.source, message, "paths without ] and without spaces at their ends only", (scope.address,)
+                )
+        named = {b.principal: b.source for b in prepared.bindings}
+        for principal, source in named.items():
+            people = plain_grants.people_behind(index, [principal], now)
+            groups = [principal.name] if principal.name else []
+            for name in dict.fromkeys((*groups, *people)):
+                if not _NAME.match(name):
+                    message = f"a subversion platform cannot express the name {name!r}"
+                    yield Beyond(source, message, "names without = , : % @ & ~ $ [ ] only", (name,))
+        yield from _writing_unread(index, platform, now)
+
+
+def _writing_unread(index: EstateIndex, platform: str, now: datetime) -> Iterator[Beyond]:
+    """Places where somebody could write and not read, which the server's own check refuses."""
+    prepared = index.platform(platform)
+    plain = all(b.allows for b in prepared.bindings) and not prepared.platform.ceilings
+    for address, outcome in outcomes(index, platform, now).items() if not plain else ():
+        some = sorted(login for login, rights in outcome.people.items() if WRITE in rights and READ not in rights)
+        some += ["whoever has not signed in"] if WRITE in outcome.anonymous and READ not in outcome.anonymous else []
+        if some:
+            message = (
+                f"a subversion platform cannot express writing without reading, for {some_of(some, 3)} at {address}"
+            )
+            hint = "deny the writing too, or leave the reading"
+            yield Beyond(lines_at(prepared, address)[0], message, hint, (address, *some[:1]))
 
 
 def path_of(address: str) -> str:

@@ -11,18 +11,21 @@ from urllib.parse import quote, urlsplit
 from uuid import uuid4
 
 from justlane.files.disk.storing import write_atomically
-from justlane.model.errors import NonsenseError, PlatformChangedError, PlatformRefusedError, UnreachableError
+from justlane.model.errors import ChangeRefusedError, NonsenseError, PlatformChangedError, UnreachableError
 from justlane.model.estate import Platform
 from justlane.model.names import one_line
 from justlane.outside.places import Place, place_to_change
 from justlane.outside.secrets import Destination, Permit, passwords
 from justlane.platforms.interface import Entry, Reading, Shown, Step
 from justlane.platforms.subversion.dialect import READ, WRITE, path_of
+from justlane.platforms.subversion.remembered import as_it_was, remember
 from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parsed
 
 _SECONDS = 30
 _CHECKER, _CLIENT = "svnauthz", "svn"
 _NOT_ALLOWED, _NOT_BELIEVED = "E170001: Authorization failed", ("E170013", "E215004", "E170001")
+_BELIEVED = ("E160013", "E220004", _NOT_ALLOWED)
+"""What it says to whoever it believes, if they write where nothing can be: no such path, or no right to."""
 _HINT = "install Subversion (its tools `svn` and `svnauthz`)"
 
 
@@ -33,14 +36,15 @@ def connect(platform: Platform, folder: Path, permit: Permit) -> Repository:
     parts = urlsplit(connection.url)
     where = Destination(parts.hostname or "localhost", parts.port or 3690, "", False)
     known = passwords(connection.passwords, folder, where, permit) if connection.passwords else {}
-    return Repository(platform, place_to_change(folder, connection.settings["file"]), known)
+    return Repository(platform, place_to_change(folder, connection.settings["file"]), known, folder)
 
 
 class Repository:
     """One repository's rules."""
 
-    def __init__(self, platform: Platform, place: Place, known: Mapping[str, str]) -> None:
+    def __init__(self, platform: Platform, place: Place, known: Mapping[str, str], folder: Path) -> None:
         assert platform.connection is not None
+        self._folder = folder
         self._platform, self._place, self._passwords = platform, place, known
         self._url = platform.connection.url.rstrip("/")
         self._name = platform.connection.settings.get("repository", "")
@@ -65,8 +69,10 @@ class Repository:
         if digest_of(content) != revision:
             message = f"{self._place.shown} was changed by somebody else meanwhile"
             raise PlatformChangedError(message, "run align again: it starts from what is there now")
-        new = self._parsed(content).changed(steps).text().encode()
+        changed = self._parsed(content).changed(steps)
+        new = as_it_was(self._folder, self._platform.name, changed) or changed.text().encode()
         self._validate(new)
+        remember(self._folder, self._platform.name, content)
         write_atomically(self._place.top, self._place.name, new, self._place.mode)
         self._said.clear()
         return digest_of(new)
@@ -122,7 +128,7 @@ class Repository:
             raise UnreachableError(f"{_CHECKER} is not on this machine, so no new file can be checked", _HINT)
         if wrong := self._trouble(content):
             message = f"{_CHECKER} does not accept the new rules: {wrong}"
-            raise PlatformRefusedError(message, "nothing was changed; see the names in it")
+            raise ChangeRefusedError(message, "nothing was changed; see the names in it")
 
     def _trouble(self, content: bytes) -> str:
         """What the server's own tool says against a file; empty if nothing."""
@@ -147,12 +153,21 @@ class PersonSession:
     def signed_in(self) -> bool:
         """Whether the server believes who they are; whether they may look is another matter."""
         done = self._client("info", self._url)
+        if done.returncode == 0 and self._is_open():
+            # The server asks nobody who they are before they write: so something is written where nothing can be.
+            done = self._client("mkdir", "-m", "Never made.", f"{self._url}/no-such-{uuid4().hex}/trial")
+            return any(code in done.stderr for code in _BELIEVED)
         if done.returncode == 0 or _NOT_ALLOWED in done.stderr:
             return True
         if any(code in done.stderr for code in _NOT_BELIEVED):
             return False
         message = f"{self._platform.name} cannot be reached at {self._url}: {one_line(done.stderr)}"
         raise UnreachableError(message, "start it, or correct the url")
+
+    def _is_open(self) -> bool:
+        """Whether whoever does not sign in may look."""
+        own = ["--non-interactive", "--no-auth-cache", "--config-dir", self._folder.name]
+        return _run([_CLIENT, "info", self._url, *own]).returncode == 0
 
     def sees(self) -> dict[str, Shown] | None:
         """What it lists is what may be read, which is tried."""
