@@ -14,21 +14,39 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from justlane.engine.facts.index import EstateIndex
-from justlane.files.disk import beneath
-from justlane.files.disk.storing import write_atomically
-from justlane.model.errors import NonsenseError, PlatformChangedError
-from justlane.model.estate import Decides, Estate, Platform
-from justlane.model.people import Principal, PrincipalKind
-from justlane.platforms import plain_grants
-from justlane.platforms.abilities import Abilities, Settings
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Step
+from justlane.connectors import (
+    Abilities,
+    Corner,
+    Decides,
+    Declared,
+    Dialect,
+    Entry,
+    Estate,
+    EstateIndex,
+    NonsenseError,
+    Part,
+    Platform,
+    PlatformChangedError,
+    Principal,
+    PrincipalKind,
+    Reading,
+    Settings,
+    Sort,
+    Step,
+    cells,
+    directory_of,
+    estate_of,
+    people_behind,
+    read_file,
+    write_file,
+)
 
 
 class ShelfDialect(Dialect):
     """One entry for each person, action and place: no roles, no groups, nothing inherited."""
 
     parts = ("grants",)
+    sorts = {"grants": Sort("grant", "grants")}
     everybody_signs_in = False
     settings = Settings(needed=("with",))
     abilities = Abilities(
@@ -43,8 +61,8 @@ class ShelfDialect(Dialect):
         """Groups are written out: the platform knows people alone."""
         grants: Part = {}
         lines: dict[tuple[str, str], tuple[Any, ...]] = {}
-        for cell, sources in plain_grants.cells(index, platform, moment).items():
-            for login in plain_grants.people_behind(index, [cell.principal], moment):
+        for cell, sources in cells(index, platform, moment).items():
+            for login in people_behind(index, [cell.principal], moment):
                 name = f"{login} {cell.action} {cell.scope}"
                 grants[name] = {"who": login, "action": cell.action, "place": cell.scope}
                 lines["grants", name] = (*lines.get(("grants", name), ()), *sources)
@@ -53,12 +71,28 @@ class ShelfDialect(Dialect):
     def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
         """Each entry as a binding to a person, for its place alone."""
         given = list(self._given(reading))
-        directory = plain_grants.directory_of({principal.name for principal, *_ in given}, {})
-        return plain_grants.estate_of(index, platform, directory, given)
+        directory = directory_of({principal.name for principal, *_ in given}, {})
+        return estate_of(index, platform, directory, given)
 
     def words(self, part: str, name: str, entry: Entry) -> str:
         """As somebody says it."""
         return f"{entry.get('action')} at {entry.get('place')} to {entry.get('who')}"
+
+    def unjudged(self, index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
+        """Entries that name an action or a place that the estate does not know."""
+        grants = reading.part("grants").values()
+        return tuple(f"{self.words('grants', '', e)}: {m}" for e in grants if (m := self._missing(index, platform, e)))
+
+    def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
+        """Why such an entry is in no count."""
+        missing = self._missing(index, platform, entry)
+        return f"not judged: {missing}" if missing else ""
+
+    def _missing(self, index: EstateIndex, platform: str, entry: Entry) -> str:
+        declared = index.platform(platform).platform
+        known = {"action": declared.actions, "place": declared.scopes}
+        missing = [f"{key} {entry.get(key)!r}" for key, some in known.items() if entry.get(key) not in some]
+        return f"the estate knows no {', no '.join(missing)}" if missing else ""
 
     def _given(self, reading: Reading) -> Iterator[tuple[Principal, frozenset[str], str, bool]]:
         for entry in reading.part("grants").values():
@@ -92,8 +126,15 @@ class Shelf:
         if now.revision != revision:
             raise PlatformChangedError(f"{self._file} was changed meanwhile", "run align again")
         after = now.changed((step.part, step.name, step.after) for step in steps)
-        write_atomically(self._folder, self._file, json.dumps(after.part("grants"), indent=1).encode())
+        write_file(self._folder, self._file, json.dumps(after.part("grants"), indent=1).encode())
         return self.read().revision
+
+    def make_corner(self, name: str) -> Corner:
+        """Grants to somebody of that name are corner enough."""
+        return Corner(name)
+
+    def remove_corner(self, corner: Corner) -> None:
+        """There is nothing else to take away."""
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
         """What stands in the file."""
@@ -109,7 +150,7 @@ class Shelf:
 
     def _content(self) -> bytes:
         try:
-            return beneath.read(self._folder, self._file)
+            return read_file(self._folder, self._file)
         except FileNotFoundError:
             return b""
 

@@ -11,6 +11,7 @@ JustLaneError                      exit code
     ├── PlatformChangedError           it changed while we were changing it
     ├── PlatformRefusedError           it answered with a problem (RFC 9457)
     │   └── ChangeRefusedError             it did not make a change, and nothing of it came about
+    ├── ForeignMistakeError            a connector of another package failed in a way that it does not tell
     ├── NonsenseError                  it answered something that we cannot understand
     ├── SecretError                    a secret is missing, or others can read it
     ├── CertificateError               the server's certificate cannot be trusted
@@ -84,6 +85,10 @@ class PlatformRefusedError(OutsideError):
 
 class ChangeRefusedError(PlatformRefusedError):
     """The platform did not make a change, and nothing of it came about."""
+
+
+class ForeignMistakeError(OutsideError):
+    """A connector of another package failed in a way that it does not tell."""
 
 
 class NonsenseError(OutsideError):

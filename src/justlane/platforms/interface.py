@@ -299,6 +299,21 @@ class Connector(Protocol):
         """Let go of the connection."""
 
 
+class Corner(Struct, frozen=True):
+    """A part of a platform that a connector makes for being tested in, by its name, and takes away again.
+
+    A connector that has one offers two more methods: `make_corner(name)`, which returns it, and
+    `remove_corner(corner)`, which may be called twice and takes nothing but what `make_corner` made.
+    """
+
+    name: str
+    """Nothing else on the platform has it in its name."""
+    places: dict[str, str] = {}
+    """Address -> kind of the places that were made, the outermost first; none if all is done at the platform itself."""
+    people: tuple[str, ...] = ()
+    """Accounts that are there and may be named in it, where none can be made; none if they can."""
+
+
 class Kind(Protocol):
     """What the module of a connector offers."""
 
@@ -332,6 +347,8 @@ def kind_of(name: str, source: Source | None = None) -> Kind:
     """A kind of connector by its name. UsageError if there is none, or if another package's cannot be loaded."""
     if name in CONNECTORS:
         return cast(Kind, import_module(CONNECTORS[name]))
+    from justlane.platforms.guarded import guarded
+
     known = known_connectors()
     at = f"{source}: " if source else ""
     if name not in known:
@@ -339,7 +356,7 @@ def kind_of(name: str, source: Source | None = None) -> Kind:
             f"{at}there is no connector {name!r}", did_you_mean(name, known, f"there are: {', '.join(sorted(known))}")
         )
     try:
-        return cast(Kind, import_module(known[name].partition(":")[0]))
+        return cast(Kind, guarded(import_module(known[name].partition(":")[0]), f"{name!r} ({known[name]})"))
     except Exception as error:  # whatever another package does when it is loaded
         message = f"{at}the connector {name!r} of another package cannot be loaded: {type(error).__name__}: {error}"
         raise UsageError(message, "mend or remove that package") from error

@@ -84,7 +84,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         by_people = dialect_of(estate.platforms[platform]).by_people
         if not given["even_so"]:
             _refuse_lockout(index, platform, planned, reading, given["acting_as"])
-        if not given["yes"] and not _consent(len(planned.steps)):
+        if not given["yes"] and not consented(len(planned.steps)):
             say("nothing was changed")
             ctx.exit(1)
         if by_people:
@@ -226,7 +226,7 @@ def _end(ctx: click.Context, came: _Came, differs: object) -> NoReturn:
     ctx.exit(OutsideError.exit_code if came.refused else 1 if differs else 0)
 
 
-def _consent(count: int) -> bool:
+def consented(count: int) -> bool:
     """Ask; where nobody can be asked, refuse."""
     if not may_ask():
         raise RefusedError(

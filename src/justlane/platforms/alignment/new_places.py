@@ -24,13 +24,13 @@ def with_new_places(index: EstateIndex, platform: str, reading: Reading) -> tupl
         return index, ()
     prepared = index.platform(platform)
     made = {address: Scope(address, kind, "", HERE) for address, kind in found.items()}
-    scopes = dict(_walk(platform, {**prepared.platform.scopes, **made}))
+    scopes = dict(walk(platform, {**prepared.platform.scopes, **made}))
     widened = replace(prepared.platform, scopes=scopes)
     with_places = PlatformIndex(widened, prepared.bindings, CoverageIndex(scopes))
     return index.changed({platform: with_places}), tuple(address for address in made if address in scopes)
 
 
-def _walk(root: str, scopes: Mapping[str, Scope]) -> Iterator[tuple[str, Scope]]:
+def walk(root: str, scopes: Mapping[str, Scope]) -> Iterator[tuple[str, Scope]]:
     """Every scope right behind what it lies in, which is how an estate lists them; what lies in nothing is left out."""
     inside: dict[str, list[str]] = {}
     for address, scope in scopes.items():

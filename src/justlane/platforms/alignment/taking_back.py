@@ -36,7 +36,7 @@ def undoing(
     steps: list[Step] = []
     for (part, name), (was, after) in reversed(_changes(done).items()):
         held = reading.part(part).get(name)
-        if dialect.alike(part, held, was):
+        if held == was or (was is not None and dialect.alike(part, held, was)):
             continue  # somebody took it back already
         if not dialect.alike(part, held, after):
             message = f"{part} {name} of {platform} was changed since, so it cannot be taken back"

@@ -11,10 +11,11 @@ import stat
 import subprocess
 import sys
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import msgspec
+from msgspec.structs import replace
 
 from justlane.model.errors import (
     ChangeRefusedError,
@@ -24,13 +25,14 @@ from justlane.model.errors import (
     UnreachableError,
 )
 from justlane.model.estate import Platform
+from justlane.model.scopes import Scope
 from justlane.outside.places import Place, place_to_change
 from justlane.outside.secrets import Permit
 from justlane.platforms.folders import lists
 from justlane.platforms.folders.dialect import FILE, FOLDER, LETTERS
 from justlane.platforms.folders.lists import DEFAULT, GROUP, OTHERS, OWNER, OWNING_GROUP, USER
 from justlane.platforms.folders.trial import TRIAL
-from justlane.platforms.interface import Entry, Part, Reading, Shown, Step
+from justlane.platforms.interface import Corner, Entry, Part, Reading, Shown, Step
 
 PARTS = ("groups", "owners", "sticky", "lists", "defaults", "left_alone", "accounts", "shared", "exactly", "unjudged")
 """What a reading has: `left_alone` are entries of accounts that are left alone, `accounts` in which groups these are,
@@ -52,6 +54,8 @@ class Tree:
 
     def __init__(self, platform: Platform, place: Place, alone: frozenset[str]) -> None:
         self._platform, self._place, self._alone = platform, place, alone
+        self._without = platform
+        """The same without a corner."""
 
     def close(self) -> None:
         """Nothing is held open."""
@@ -93,6 +97,21 @@ class Tree:
                     message = f"{self._place.shown} holds more than {_MOST_PLACES:,} places"
                     raise PlatformRefusedError(message, "name a part of it with --below, or declare folders by hand")
         return found
+
+    def make_corner(self, name: str) -> Corner:
+        """A folder, with the machine's account for nobody in it."""
+        with self._opened(self._platform.name) as top, self._told(name):
+            os.mkdir(name, 0o700, dir_fd=top)
+        address = f"{self._platform.name}/{name}"
+        scopes = {**self._platform.scopes, address: Scope(address, FOLDER, "", self._platform.source)}
+        self._without, self._platform = self._platform, replace(self._platform, scopes=scopes)
+        return Corner(name, {address: FOLDER}, ("nobody",))
+
+    def remove_corner(self, corner: Corner) -> None:
+        """Take the folder away, if it is empty."""
+        with self._opened(self._platform.name) as top, suppress(FileNotFoundError), self._told(corner.name):
+            os.rmdir(corner.name, dir_fd=top)
+        self._platform = self._without
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Set the lists of the places concerned, each in one step, if all are still as they were read."""

@@ -26,7 +26,7 @@ from justlane.outside.certificates import Trusted, trusted
 from justlane.outside.http import Answer, Service, destination_of
 from justlane.outside.limits import Limits
 from justlane.outside.secrets import Permit, released, require_ascii
-from justlane.platforms.interface import Address, Entry, Part, Reading, Shown, Step, Word
+from justlane.platforms.interface import Address, Corner, Entry, Part, Reading, Shown, Step, Word
 from justlane.platforms.over_http.dialect import PARTS
 
 _LIMITS = Limits(seconds=20)
@@ -124,6 +124,13 @@ class HttpConnector:
             message = f"{self._name} says that it holds {count:,} things, more than {_MOST_THINGS:,}"
             raise NonsenseError(message, "no platform of ours holds so many: see what is wrong with it")
         return reading
+
+    def make_corner(self, name: str) -> Corner:
+        """A role, a group and an account of its own name are corner enough."""
+        return Corner(name)
+
+    def remove_corner(self, corner: Corner) -> None:
+        """There is nothing to take away but those."""
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Make some changes, all or none: one at its own address, several in one request; a group alone by SCIM, if

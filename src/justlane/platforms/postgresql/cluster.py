@@ -26,7 +26,7 @@ from justlane.model.names import one_line
 from justlane.outside.certificates import trusted
 from justlane.outside.secrets import Destination, Permit, passwords, released
 from justlane.platforms.differences import unlike
-from justlane.platforms.interface import Entry, Reading, Shown, Step
+from justlane.platforms.interface import Corner, Entry, Reading, Shown, Step
 from justlane.platforms.postgresql import catalogue, settling
 from justlane.platforms.postgresql.dialect import DIALECT, PRIVILEGES, database_of
 from justlane.platforms.postgresql.statements import statements, trial
@@ -99,6 +99,25 @@ class Cluster:
             first = self._connection(self._begin)
             self._databases = sorted({str(row[0]) for row in self._rows(first, catalogue.DATABASES)})
             return self._held().places
+
+    def make_corner(self, name: str) -> Corner:
+        """A schema with a table."""
+        database = self._databases[0]
+        with self._told():
+            connection = self._connection(database)
+            with connection.transaction():
+                connection.execute(sql.SQL("CREATE SCHEMA {}").format(sql.Identifier(name)))
+                connection.execute(sql.SQL("CREATE TABLE {} ()").format(sql.Identifier(name, "t")))
+        top = f"{self._platform.name}/{database}/{name}"
+        return Corner(name, {top: "schema", f"{top}/t": "table"})
+
+    def remove_corner(self, corner: Corner) -> None:
+        """Take the schema away, if nobody else put anything into it."""
+        with self._told():
+            connection = self._connection(self._databases[0])
+            with connection.transaction():
+                connection.execute(sql.SQL("DROP TABLE IF EXISTS {}").format(sql.Identifier(corner.name, "t")))
+                connection.execute(sql.SQL("DROP SCHEMA IF EXISTS {}").format(sql.Identifier(corner.name)))
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Make some changes in one transaction, if the cluster still holds what it held. What comes of them is read

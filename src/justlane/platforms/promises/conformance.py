@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
+from functools import partial
 from random import Random
 
 import msgspec
@@ -12,18 +13,19 @@ from msgspec import Struct
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.decision.deciding import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex
-from justlane.model.errors import JustLaneError, PlatformChangedError
 from justlane.model.progress import Progress
-from justlane.platforms.alignment.aligning import plan, strokes_of
+from justlane.platforms.alignment.aligning import strokes_of
 from justlane.platforms.alignment.order import weighs_plainly
 from justlane.platforms.differences import steps_between
-from justlane.platforms.interface import Connector, Declared, Dialect, Entry, Reading, Step, all_beyond
+from justlane.platforms.interface import Declared, Dialect, Entry, Reading, Step, all_beyond
 from justlane.platforms.promises.drawn import drawn_estate
+from justlane.platforms.promises.rehearsed import Show, rehearse
 
 PLATFORM = "p"
 _MOMENT = datetime(2026, 11, 27, 12, tzinfo=UTC)
+_REHEARSED = 6
 _WITH_WINDOWS = 25
-"""On so many of the drawn pairs every state between two strokes is looked at."""
+"""On so many of the drawn pairs everything is rehearsed, and every state between two strokes is looked at."""
 _NONSENSE: tuple[object, ...] = (None, 0, -1, True, "", "x", "user", "group ", [], [1], {}, {"a": [None]}, "user  a b")
 
 
@@ -55,8 +57,9 @@ class BrokenError(Exception):
     """A promise that was not kept, with what was seen."""
 
 
-def tested(name: str, dialect: Dialect, cases: int, seed: int, progress: Progress) -> tuple[Promise, ...]:
-    """The pure half, on drawn estates that hold nothing beyond its abilities."""
+def tested(name: str, dialect: Dialect, cases: int, seed: int, progress: Progress, show: Show) -> tuple[Promise, ...]:
+    """The pure half, on drawn estates that hold nothing beyond its abilities. What comes of a rehearsal is handed to
+    `show`, which may raise."""
     draw = Random(seed)  # to be drawn again, not to be secret
     pairs: list[tuple[EstateIndex, EstateIndex]] = []
     tries = 0
@@ -74,6 +77,11 @@ def tested(name: str, dialect: Dialect, cases: int, seed: int, progress: Progres
         ("the steps from any state to what is declared lead there", _steps, cases),
         ("between two strokes nobody has more than before and after, nor less than in both", _windows, _WITH_WINDOWS),
         ("nonsense in a reading stops nothing", _nonsense, cases),
+        (
+            "align, drift, undo and probe run to their end, and can be shown",
+            partial(_rehearsed, show),
+            _REHEARSED,
+        ),
     )
     progress.start(sum(min(most, len(pairs)) for _, _, most in checks), name)
     try:
@@ -103,71 +111,10 @@ def _promise(
     return Promise(says, len(pairs), "" if pairs else "no estate within its abilities could be drawn")
 
 
-def tested_live(index: EstateIndex, platform: str, connector: Connector) -> tuple[Promise, ...]:
-    """The talking half, on a real platform, which holds at the end what it held at the beginning."""
-    steps: list[Promise] = []
-
-    def tried(says: str, action: Callable[[], None]) -> bool:
-        try:
-            action()
-        except (BrokenError, JustLaneError) as error:
-            steps.append(Promise(says, 1, str(error)))
-            return False
-        steps.append(Promise(says, 1))
-        return True
-
-    try:
-        before = connector.read()
-    except JustLaneError as error:
-        return (Promise("the platform can be read", 1, str(error)),)
-    _ = (
-        tried("two readings of the same state are the same", lambda: _equal(connector.read(), before, "the second"))
-        and tried("brought into line, it holds what is declared", lambda: _brought(index, platform, connector))
-        and tried("a plan from an old reading is refused", lambda: _refused(index, platform, connector, before))
-    )
-    tried("taken back, it holds what it held", lambda: _taken_back(index, platform, connector, before))
-    return tuple(steps)
-
-
-def _brought(index: EstateIndex, platform: str, connector: Connector) -> None:
-    planned = plan(index, platform, connector.read(), datetime.now(UTC))
-    revision = planned.revision
-    for number, stroke in enumerate(planned.strokes):
-        revision = connector.change(stroke, revision, f"test-{number}")
-    left = plan(index, platform, connector.read(), datetime.now(UTC))
-    if left.steps:
-        raise BrokenError(f"{len(left.steps)} steps are left: {left.steps[0]}")
-    _equal(connector.read().revision, revision, "the revision that the last change gave")
-
-
-def _refused(index: EstateIndex, platform: str, connector: Connector, before: Reading) -> None:
-    """An old revision, with a change that is not made yet."""
-    now = connector.read()
-    stroke = _back(index, platform, now, before)
-    if before.revision == now.revision or not stroke:
-        return
-    try:
-        connector.change(stroke[0], before.revision, "test-old")
-    except PlatformChangedError:
-        _equal(connector.read(), now, "what it holds after the refusal")
-        return
-    raise BrokenError("it was carried out")
-
-
-def _taken_back(index: EstateIndex, platform: str, connector: Connector, before: Reading) -> None:
-    now = connector.read()
-    revision = now.revision
-    for number, stroke in enumerate(_back(index, platform, now, before)):
-        revision = connector.change(stroke, revision, f"test-back-{number}")
-    _equal(connector.read().parts, before.parts, "what it holds")
-
-
-def _back(index: EstateIndex, platform: str, now: Reading, before: Reading) -> tuple[tuple[Step, ...], ...]:
-    from justlane.platforms.interface import dialect_of
-
-    dialect = dialect_of(index.estate.platforms[platform])
-    steps = steps_between(dialect, now, Declared(before.parts))
-    return strokes_of(index, platform, now, steps)
+def _rehearsed(show: Show, dialect: Dialect, index: EstateIndex, other: EstateIndex, draw: Random) -> None:
+    del draw
+    if wrong := rehearse(dialect, index, PLATFORM, _reading(dialect, other), _MOMENT, show):
+        raise BrokenError(wrong)
 
 
 def _parts(dialect: Dialect) -> str:

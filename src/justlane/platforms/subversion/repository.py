@@ -16,7 +16,7 @@ from justlane.model.estate import Platform
 from justlane.model.names import one_line
 from justlane.outside.places import Place, place_to_change
 from justlane.outside.secrets import Destination, Permit, passwords
-from justlane.platforms.interface import Entry, Reading, Shown, Step
+from justlane.platforms.interface import Corner, Entry, Reading, Shown, Step
 from justlane.platforms.subversion.dialect import READ, WRITE, path_of
 from justlane.platforms.subversion.remembered import as_it_was, remember
 from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parsed
@@ -61,6 +61,13 @@ class Repository:
         wrong = self._trouble(content) if content and shutil.which(_CHECKER, path=_PATH) else ""
         says: Entry = {"says": f"{_CHECKER} does not accept {self._place.shown}: {wrong}"}
         return reading.changed([("unjudged", "file", says)]) if wrong else reading
+
+    def make_corner(self, name: str) -> Corner:
+        """A path of its own; rules do not ask whether there is one."""
+        return Corner(name, {f"{self._platform.name}/{name}": "folder"})
+
+    def remove_corner(self, corner: Corner) -> None:
+        """There is nothing to take away but its rules."""
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Replace the file, once the server's own tool has found the new one sound."""
