@@ -118,7 +118,10 @@ class FoldersDialect(Dialect):
 
     def alike(self, part: str, held: Entry | None, wanted: Entry | None) -> bool:
         """What a mask lets through counts."""
-        sides = [e and {**e, "rights": e.get("effective", e.get("rights")), "effective": ""} for e in (held, wanted)]
+        also = {"skipped": False} if part == "left_alone" else {}  # what is kept has an entry that is looked at
+        sides = [
+            e and {**e, "rights": e.get("effective", e.get("rights")), "effective": "", **also} for e in (held, wanted)
+        ]
         return sides[0] == sides[1]
 
     def settled(self, reading: Reading, steps: Sequence[Step], *, back: bool = False) -> list[Step]:

@@ -236,7 +236,7 @@ class PostgresqlDialect(Dialect):
         if len(concerned) <= 1:
             return ((tuple(rest),) if rest else ()) + drops
         for step in rest:
-            by_database.setdefault((step.after is None, database_of(step)), []).append(step)
+            by_database.setdefault((settling.takes(step), database_of(step)), []).append(step)
         added = sorted(key for key in by_database if not key[0])
         removed = sorted((key for key in by_database if key[0]), key=lambda key: (not key[1], key))
         return (*(tuple(by_database[key]) for key in (*added, *removed)), *drops)

@@ -243,6 +243,12 @@ def with_columns(step: Step, wanted: Reading) -> Iterator[Step]:
                 yield Step(part, name, None, held, in_words(held))
 
 
+def takes(step: Step) -> bool:
+    """Whether a change takes something: all, or the right to hand it on."""
+    was, now = ((entry or {}).get("grantable") is True for entry in (step.before, step.after))
+    return step.after is None or (was and not now)
+
+
 def in_order(reading: Reading, steps: Iterable[Step]) -> list[Step]:
     """What is given before what is taken; what is granted on behind what it is granted by, and taken before it."""
     some = list(steps)
@@ -263,11 +269,10 @@ def in_order(reading: Reading, steps: Iterable[Step]) -> list[Step]:
     def key(step: Step) -> tuple[int, int]:
         entry = step.after or step.before or {}
         is_grant = "privilege" in entry
-        takes = step.after is None or (is_grant and (step.before or {}).get("grantable", False) > entry["grantable"])  # type: ignore[operator]
         if step.part in ("people", "groups"):
             return (9 if step.after is None else 8 if step.after.get("enabled") is False else 0), 0
         if not is_grant:
             return (7 if step.after is None else 1), 0
-        return (5, -depth(entry)) if takes else (2, depth(entry))
+        return (5, -depth(entry)) if takes(step) else (2, depth(entry))
 
     return sorted(some, key=key)
