@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 from msgspec.structs import replace
 
 from justlane.cli import arguments, options
 from justlane.cli.circumstances import now
+from justlane.cli.editing.settling import Editing, because_option, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.terminal import say, show, tell, warn
@@ -19,6 +20,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.questions.one_person_or_group import Found, SizedGroup, local_groups, portrait
 from justlane.engine.questions.settings import settings_of
+from justlane.files.editing.draft import Draft
 from justlane.files.opening import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
@@ -189,39 +191,65 @@ def changes(since: str | None, upto: str | None, folder: Path | None, form: str)
     click.get_current_context().exit(1 if result.people or result.groups else 0)
 
 
-@people.command(short_help="Names of the estate that the directory has changed.")
-@click.option("--write", is_flag=True, help="Make the edits.")
-@options.estate_option
-def renames(write: bool, folder: Path | None) -> None:
+@people.command(short_help="Follow the directory where it renamed somebody.")
+@click.option("--write", is_flag=True, help="Make the edits in the estate's files, as one edit with its effect.")
+@because_option
+@editing_options
+@click.pass_context
+def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
     """Groups and users of the estate that have another name now, and the edits that follow them.
 
     They are recognised by the id that stays the same (entryUUID, the id of SCIM), with the help of former snapshots.
+    With --write they become one edit: its effect is shown beside the last snapshot in which all names were known, it
+    asks, and is in the journal.
 
     \b
     Example:
       justlane people renames --write
 
-    Ends with 0 if there is nothing to edit, or it was done; with 1 if there are edits to make.
+    Ends with 0 if there is nothing to edit, or it was saved; with 1 if there are edits to make.
     """
-    from justlane.files.in_place.renaming import edited_line, edits, lines_of, make
+    from justlane.files.in_place.renaming import contents, edited_line, edits, lines_of
     from justlane.files.loading import load
+    from justlane.files.saving import saving
 
-    place = options.folder_of(folder)
+    place = options.folder_of(given["folder"])
+    saving.finish(place)
     loaded = load(place, read_people)
     if not loaded.names_checked:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
     wanted = edits(loaded.findings)
-    for edit in wanted:
-        line = lines_of(place, edit.source.file)[edit.source.line - 1]
-        tell(f"{edit.source.line_address}\n  - {line.strip()}\n  + {edited_line(line, edit).strip()}")
-    if write:
-        for file in make(place, wanted):
-            say(f"{file} is written")
-    elif wanted:
-        say("nothing is written yet: --write makes the edits")
     if not wanted:
         say("every name in the estate is known, or was never in a snapshot under another name")
-    click.get_current_context().exit(1 if wanted and not write else 0)
+        ctx.exit(0)
+    if not write:
+        for edit in wanted:
+            line = lines_of(place, edit.source.file)[edit.source.line - 1]
+            tell(f"{edit.source.line_address}\n  - {line.strip()}\n  + {edited_line(line, edit).strip()}")
+        say("nothing is written yet: --write makes the edits")
+        ctx.exit(1)
+    draft = Draft(place)
+    for file, (before, after) in contents(place, wanted).items():
+        draft.replace(file, before, after)
+    names = tuple(dict.fromkeys(edit.instead for edit in wanted))
+    settle(ctx, Editing(_when_known(place, [edit.found for edit in wanted]), draft, given), names=names)
+
+
+def _when_known(place: Path, names: list[str]) -> EstateIndex:
+    """The estate's files with the people of the last snapshot that knows some names, by the names of today. EstateError
+    if the files are not sound with those either."""
+    from justlane.engine.facts.earlier_names import called_today
+
+    today = open_people(place, read_people).store
+    for name in reversed(snapshots.names(place)):
+        then = snapshots.open_snapshot(place, name)
+        known = all(then.has("users", one) or then.has("groups", one) for one in names)
+        if known:
+            people = called_today(then.directory(), then.groups_with, snapshots.aliases(then, today), then.roll)
+            index = open_index(place, read_people, earlier=[people.directory])
+            say(f"compared with the people of the snapshot {name}, by their names of today")
+            return index.with_people(people, then.snapshot)
+    raise UsageError("no snapshot knows the names of before", "make these edits by hand")
 
 
 def _groups(store: PeopleStore, own: list[SizedGroup] | None, pattern: str) -> tuple[SizedGroup, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -83,10 +83,21 @@ def out(into: Path, owners: tuple[str, ...], form: str, folder: Path | None) -> 
         keep(place, new)
         content = review_sheets.as_workbook(new) if form == "xlsx" else review_sheets.as_csv(new)
         write_file(into / f"{new.name}.{form}", content)
+    _tell_stand_ins(grant for grant, _ in rows)
     nobody = [grant for grant, _ in rows if not grant.owners]
     if nobody:
         say(f"nobody answers for {counted(len(nobody), 'grant')}, such as {nobody[0].part}: name an `owner`")
     click.get_current_context().exit(1 if nobody else 0)
+
+
+def _tell_stand_ins(grants: Iterable[Grant]) -> None:
+    """Who would answer and is gone, and who is asked instead."""
+    asked: dict[tuple[Principal, Principal | None], int] = {}
+    for pair in (pair for grant in grants for pair in grant.stand_ins):
+        asked[pair] = asked.get(pair, 0) + 1
+    for (gone, instead), count in asked.items():
+        who = f"{instead} is asked instead" if instead else "nobody stands in for them: name another `owner`"
+        say(f"{gone}, who answers for {counted(count, 'grant')}, is gone: {who}")
 
 
 def _loaded(place: Path) -> tuple[Loaded, EstateIndex]:

@@ -17,8 +17,10 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.earlier_names import called_today
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.opening import open_index, open_people
+from justlane.files.past import TODAY, as_it_was
 from justlane.files.people import snapshots
 from justlane.files.people.populating import PeopleReader
+from justlane.files.people.store import PeopleStore
 from justlane.files.revisions import Commit, commits, written_out
 from justlane.files.saving.journal import Journal
 from justlane.model.errors import EstateError, StorageError, UsageError
@@ -48,11 +50,11 @@ class OverTime(Struct, frozen=True):
     """What could not be looked at, and why."""
 
 
-def over_time(folder: Path, read_people: PeopleReader, last: int, moment: datetime) -> OverTime:
+def over_time(folder: Path, read_people: PeopleReader, last: int) -> OverTime:
     """The last changes of each source. An edit that was committed later stands there twice."""
     unknown: list[str] = []
-    turns = [*_of_commits(folder, read_people, last, moment, unknown), *_of_journal(folder, last)]
-    turns += _of_people(folder, read_people, last, moment, unknown)
+    turns = [*_of_commits(folder, read_people, last, unknown), *_of_journal(folder, last)]
+    turns += _of_people(folder, read_people, last, unknown)
     return OverTime(tuple(sorted(turns, key=lambda turn: turn.when)), tuple(unknown))
 
 
@@ -62,16 +64,14 @@ def _of_journal(folder: Path, last: int) -> Iterator[Turn]:
         yield Turn(when, "edit", str(note.number), note.people, note.gained, note.lost)
 
 
-def _of_commits(
-    folder: Path, read_people: PeopleReader, last: int, moment: datetime, unknown: list[str]
-) -> Iterator[Turn]:
+def _of_commits(folder: Path, read_people: PeopleReader, last: int, unknown: list[str]) -> Iterator[Turn]:
     known = commits(folder, last + 1)
     before: EstateIndex | None = None
     for commit in reversed(known):
         with ExitStack() as rooms:
             index = _at(folder, commit, read_people, rooms, unknown)
         if before is not None and index is not None:
-            yield _turn(commit.time, "commit", commit.id[:10], before, index, moment)
+            yield _turn(commit.time, "commit", commit.id[:10], before, index)
         before = index or before
 
 
@@ -89,26 +89,34 @@ def _at(
         return None
 
 
-def _of_people(
-    folder: Path, read_people: PeopleReader, last: int, moment: datetime, unknown: list[str]
-) -> Iterator[Turn]:
+def _of_people(folder: Path, read_people: PeopleReader, last: int, unknown: list[str]) -> Iterator[Turn]:
     names = snapshots.names(folder)[-(last + 1) :]
     if len(names) < 2:
         return
-    index, today = open_index(folder, read_people), open_people(folder, read_people).store
+    today: tuple[EstateIndex, PeopleStore] | None = None
     for earlier, later in pairwise(names):
         try:
-            sides = []
-            for name in (earlier, later):
-                then = snapshots.open_snapshot(folder, name)
-                people = called_today(then.directory(), then.groups_with, snapshots.aliases(then, today), then.roll)
-                sides.append(index.with_people(people, then.snapshot))
-            taken = snapshots.open_snapshot(folder, later).snapshot.taken
-            yield _turn(taken, "people", later, sides[0], sides[1], moment)
-        except StorageError as error:
+            stores = [snapshots.open_snapshot(folder, name) for name in (earlier, later)]
+            past = as_it_was(folder, later, read_people)
+            index, called_by = past.estate, stores[1]
+            if index is None:
+                today = today or (open_index(folder, read_people), open_people(folder, read_people).store)
+                index, called_by = today
+                if TODAY in past.told and TODAY not in unknown:
+                    unknown.append(TODAY)
+            sides = [_with(index, store, called_by) for store in stores]
+            yield _turn(stores[1].snapshot.taken, "people", later, sides[0], sides[1])
+        except (EstateError, StorageError, UsageError) as error:
             unknown.append(f"snapshot {later}: {error.message}")
 
 
-def _turn(when: datetime, source: str, name: str, before: EstateIndex, after: EstateIndex, moment: datetime) -> Turn:
-    found: Effect = summed(differences((before, after), Question(moment)))
+def _with(index: EstateIndex, store: PeopleStore, called_by: PeopleStore) -> EstateIndex:
+    """An estate with the people of a reading, by the names that another one has for them."""
+    people = called_today(store.directory(), store.groups_with, snapshots.aliases(store, called_by), store.roll)
+    return index.with_people(people, store.snapshot)
+
+
+def _turn(when: datetime, source: str, name: str, before: EstateIndex, after: EstateIndex) -> Turn:
+    """What changed, judged on the day on which it did: the past does not change with today's files, or date."""
+    found: Effect = summed(differences((before, after), Question(when)))
     return Turn(when.astimezone(UTC), source, name, found.people, found.gained, found.lost)

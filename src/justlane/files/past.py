@@ -62,7 +62,7 @@ def as_it_was(estate: Path, when: str, read_people: PeopleReader) -> Past:
             told += _forward(estate, folder, commit.time, then)
         else:
             without = _backward(estate, folder, then)
-            told += without or [_TODAY]
+            told += without or [TODAY]
             if not without and not name:
                 snapshots.named(estate, when)  # which says that there is none
             if not without:
@@ -72,7 +72,7 @@ def as_it_was(estate: Path, when: str, read_people: PeopleReader) -> Past:
         return Past(_loaded(folder, estate, people, read_people, when), name, tuple(told))
 
 
-_TODAY = "the files as they are today: neither a commit nor the journal knows them then"
+TODAY = "the files as they are today: neither a commit nor the journal knows them then"
 
 
 def moment_named(when: str) -> datetime | None:

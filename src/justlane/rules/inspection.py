@@ -171,13 +171,19 @@ class Inspection:
         """What a line gives, or takes away, in exact numbers."""
         prepared = self.index.platform(binding.scope)
         actions = prepared.platform.actions
-        held = sorted(prepared.roles.holdings(binding.role), key=lambda a: (not actions[a].sensitive, a))
-        if not held:
+        holds = sorted(prepared.roles.holdings(binding.role), key=lambda a: (not actions[a].sensitive, a))
+        if not holds:
             return f"{binding.role} holds nothing"
         covered = prepared.coverage.covered(binding.scope)
         places = [at for at in covered if not binding.here_only or prepared.covers(binding, at)]
+        kinds = {prepared.platform.scopes[at].kind for at in places}
+        held = [action for action in holds if any(actions[action].applies(kind) for kind in kinds)]
+        if not held:
+            return f"nothing that {binding.role} holds can be done there"
+        fit = {kind for kind in kinds if any(actions[action].applies(kind) for action in held)}
+        scopes = prepared.platform.scopes
+        count = sum(scopes[at].kind in fit and prepared.counts(binding, at) for at in places)
         first = held[0]
-        count = sum(prepared.applies(first, at) and prepared.counts(binding, at) for at in places)
         people = self.known.people(binding.principal, prepared.platform.name) if people is None else people
         verb = "gives" if binding.allows else "takes away"
         side = "to" if binding.allows else "from"

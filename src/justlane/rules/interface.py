@@ -35,6 +35,7 @@ RULES = {
     "deny-leaves-more": "justlane.rules.bindings.deny_leaves_more",
     "deny-without-effect": "justlane.rules.bindings.deny_without_effect",
     "disabled-but-bound": "justlane.rules.people.disabled_but_bound",
+    "disabled-but-named": "justlane.rules.people.disabled_but_named",
     "duties-in-one-hand": "justlane.rules.people.duties_in_one_hand",
     "editor-locked-out": "justlane.rules.administration.editor_locked_out",
     "everybody-may-sign-in": "justlane.rules.openness.everybody_may_sign_in",

@@ -199,7 +199,7 @@ def move(ctx: click.Context, /, **given: Any) -> None:
             f"{address} cannot be put into {parent}", "a scope stays on its platform, which cannot be moved"
         )
     new = edits.move(editing.draft, editing.index, address, parent)
-    settle(ctx, editing, names=(address, new))
+    settle(ctx, editing, names=(address, new), moved=(address, new))
 
 
 @scope.command("tree", short_help="The tree of places, with what is given at each.")

@@ -24,6 +24,7 @@ from justlane.files.saving.journal import Note, Told
 from justlane.files.saving.proposing import About, Proposal, acting_person, propose
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted
+from justlane.model.scopes import contains
 
 Command = TypeVar("Command", bound=Callable[..., object])
 
@@ -92,16 +93,19 @@ def settle(
     undoes: int = 0,
     unfinished: Note | None = None,
     about: About = lambda after: (),
+    moved: tuple[str, str] | None = None,
 ) -> None:
     """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved.
 
-    The reason is what `--because` says, unless another one is named.
+    The reason is what `--because` says, unless another one is named. `moved` are the addresses before and after of a
+    place that moves.
     """
     index, draft, given = editing.index, editing.draft, editing.given
     acting = editing.acting
     proposal, loaded = propose(
-        draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about
-    )
+        draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about,
+        moved=_moved(index, *moved) if moved else None,
+    )  # fmt: skip
     show("Proposal", proposal, given["form"])
     if not proposal.changes or given["dry_run"]:
         ctx.exit(1 if proposal.changes else 0)
@@ -124,6 +128,12 @@ def settle(
     ctx.exit(0)
 
 
+def _moved(index: EstateIndex, was: str, now: str) -> dict[str, str]:
+    """All places that move with one: the address of each before -> after."""
+    scopes = index.platform(was).platform.scopes
+    return {address: now + address.removeprefix(was) for address in scopes if contains(was, address)}
+
+
 def _acting(index: EstateIndex, named: str) -> str | None:
     if named:
         options.known_user(index.estate, named)
@@ -135,6 +145,9 @@ def _refuse(proposal: Proposal, even_so: str) -> None:
         some = proposal.refusals
         more = f"; and {len(some) - 1} more" if len(some) > 1 else ""
         hint = "if it is right all the same, say so: --even-so REASON; nothing was changed"
+        if some[0].kind == "broken-expectation":
+            hint += ". If another edit belongs to it, save this one with --even-so and make that one next: "
+            hint += "`justlane undo` takes back one after the other"
         raise RefusedError(some[0].message + more, hint)
 
 

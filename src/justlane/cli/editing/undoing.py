@@ -48,7 +48,8 @@ def undo(ctx: click.Context, /, **given: Any) -> None:
         editing.draft.replace(edit.file, content, taken_back(edit.file, content, edit.hunks, edit.after))
     if not editing.draft.changes:
         raise RefusedError(f"edit {note.number} changed nothing that is still there", "see `justlane journal show`")
-    settle(ctx, editing, names=note.names, undoes=note.number)
+    moved = (note.names[1], note.names[0]) if note.command.startswith("justlane scope move ") else None
+    settle(ctx, editing, names=note.names, undoes=note.number, moved=moved)
 
 
 @click.group(cls=OrderedGroup)

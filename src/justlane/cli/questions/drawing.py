@@ -186,4 +186,4 @@ def changes(**given: Any) -> None:
     from justlane.reports.surveys.charts import of_changes
 
     place = options.folder_of(given["folder"])
-    _shown(of_changes(over_time(place, read_people, given["last"], now())), given)
+    _shown(of_changes(over_time(place, read_people, given["last"])), given)

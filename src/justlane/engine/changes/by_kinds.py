@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -206,6 +206,17 @@ class ByKinds:
             if reached is not None:
                 matters = set(self._names)
             yield from self._at(judged, at, users, sorted(matters & self._known))
+
+    def moved(self, judged: Judged, pairs: Mapping[str, str], among: Flags | None) -> Iterator[Found]:
+        """What changes at places that have another address on the second side, said of the new ones."""
+        for old, new in pairs.items():
+            matters = set(self._names)
+            if not self._apart:
+                matters = self._differing.names_at(old)[0] | self._differing.names_at(new)[0]
+            users = self._behind(matters, matters)
+            if among is not None:
+                users = users[among[users]]
+            yield from self._at(judged, [new], users, sorted(matters & self._known))
 
     def _reached(self, where: Flags) -> Ints:
         """All whom a change anywhere reaches."""

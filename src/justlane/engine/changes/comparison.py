@@ -163,8 +163,10 @@ def differences(
     users: Collection[str] | None = None,
     within: str | None = None,
     places: Mapping[str, Collection[str] | None] | None = None,
+    moved: Mapping[str, str] | None = None,
 ) -> Differences:
-    """The same, not yet cell by cell."""
+    """The same, not yet cell by cell. `moved` names places that have another address on the second side: what may be
+    done there is compared, and said of the new one."""
     names = [
         name
         for name in dict.fromkeys(name for side in sides for name in side.estate.platforms)
@@ -174,7 +176,7 @@ def differences(
     few = users is not None and len(users) <= FEW and within is None
     if users is not None and few and all(_has_one_tree(sides, name) for name in names):
         return _of_few(sides, where, question, users)
-    return _of_many(sides, where, question, users, within)
+    return _of_many(sides, where, question, users, within, moved or {})
 
 
 def _has_one_tree(sides: Sequence[EstateIndex], name: str) -> bool:
@@ -218,6 +220,7 @@ def _of_many(
     question: Question,
     users: Collection[str] | None,
     within: str | None,
+    moved: Mapping[str, str],
 ) -> Differences:
     """By kinds of people and of places."""
     from justlane.engine.changes.by_kinds import ByKinds, Together
@@ -231,7 +234,13 @@ def _of_many(
         if within is not None:
             inside = _inside(prepared, within)
             places = inside if places is None else inside.intersection(places)
-        found += kinds.changes(_Judges(sides, prepared, question).changes, among, places)
+        judged = _Judges(sides, prepared, question, {new: old for old, new in moved.items()}).changes
+        own = {old: new for old, new in moved.items() if platform_of(old) == name}
+        if own:
+            everywhere = set[str]().union(*(index.platform.scopes for index in prepared if index))
+            places = (everywhere if places is None else set(places)) - own.keys() - set(own.values())
+            found += kinds.moved(judged, own, among)
+        found += kinds.changes(judged, among, places)
     return Differences(found, people.logins)
 
 
@@ -263,9 +272,15 @@ class _Judges:
     """Judges for people as they were and are, on one platform."""
 
     def __init__(
-        self, sides: Sequence[EstateIndex], prepared: Sequence[PlatformIndex | None], question: Question
+        self,
+        sides: Sequence[EstateIndex],
+        prepared: Sequence[PlatformIndex | None],
+        question: Question,
+        was_at: Mapping[str, str] | None = None,
     ) -> None:
         self._sides, self._prepared, self._question = sides, prepared, question
+        self._was_at = was_at or {}
+        """Address of a place that moved -> the one that it had before."""
         self._judges: dict[tuple[Person, Person], list[Judge | None]] = {}
         self._known: dict[tuple[int, int], Changes] = {}
         self._same: dict[Changes, Changes] = {}
@@ -276,7 +291,8 @@ class _Judges:
         if judges is None:
             judges = _judges(self._sides, self._prepared, (was, now), self._question)
             self._judges[was, now] = judges
-        before, after = (_allowed(j, index, place) for j, index in zip(judges, self._prepared, strict=True))
+        at = (self._was_at.get(place, place), place)
+        before, after = (_allowed(j, i, one) for j, i, one in zip(judges, self._prepared, at, strict=True))
         key = id(before), id(after)  # shared by all places where the same counts for them
         if key not in self._known:
             judging = next(judging for judging in judges if judging)

@@ -3,7 +3,7 @@ an expectation that held is broken."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from msgspec import Struct
 
@@ -28,14 +28,20 @@ class Refusal(Struct, frozen=True):
 
 
 def refusals(
-    before: EstateIndex, after: EstateIndex, found: Differences, acting: str | None, question: Question
+    before: EstateIndex,
+    after: EstateIndex,
+    found: Differences,
+    acting: str | None,
+    question: Question,
+    moved: Mapping[str, str] | None = None,
 ) -> list[Refusal]:
-    """Everything that speaks against an edit, given all that it changes. `acting` is the login of whoever makes it."""
+    """Everything that speaks against an edit, given all that it changes. `acting` is the login of whoever makes it,
+    `moved` has the places that have another address afterwards."""
     asked = Question(question.moment, day=question.dated)
     return [
         *_locked_out(before, found, acting),
         *_administration(before, after, found, asked),
-        *_broken(before, after, found, question),
+        *_broken(before, after, found, question, moved or {}),
     ]
 
 
@@ -81,7 +87,9 @@ def _administration(
             yield Refusal("too-many-administrators", message)
 
 
-def _broken(before: EstateIndex, after: EstateIndex, found: Differences, question: Question) -> Iterator[Refusal]:
+def _broken(
+    before: EstateIndex, after: EstateIndex, found: Differences, question: Question, moved: Mapping[str, str]
+) -> Iterator[Refusal]:
     was, now = before.estate, after.estate
     some = list(now.expectations)
     if was.situations == now.situations and was.time_zone == now.time_zone:
@@ -90,13 +98,21 @@ def _broken(before: EstateIndex, after: EstateIndex, found: Differences, questio
     failing = {_said(v): v for v in verify(after, question.moment, some) if not v.holds}
     if not failing:
         return
-    known = [e for e in was.expectations if (sentence_of(e), e.situation) in failing]
+    called = {(_at_new(sentence_of(e), moved), e.situation): e for e in was.expectations}
+    known = [e for said, e in called.items() if said in failing]
     for held in verify(before, question.moment, known):
         if held.holds:
-            verdict = failing[_said(held)]
+            verdict = failing[_at_new(held.sentence, moved), held.expectation.situation]
             line = verdict.expectation.source.line_address
             message = f"what is expected would not hold any more: {verdict.sentence} ({line}): {_why(verdict)}"
             yield Refusal("broken-expectation", message)
+
+
+def _at_new(sentence: str, moved: Mapping[str, str]) -> str:
+    """A sentence with places by the addresses that they have afterwards."""
+    return " ".join(
+        moved.get(word.rstrip(",;"), word.rstrip(",;")) + word[len(word.rstrip(",;")) :] for word in sentence.split(" ")
+    )
 
 
 class _Touched:

@@ -7,9 +7,9 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.deciding import Gate, Judge, Question, gates_to
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import local_members
+from justlane.engine.facts.people import Person, local_members
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
 from justlane.model.findings import Source
@@ -22,7 +22,8 @@ class Remark(Struct, frozen=True):
     """Something worth knowing."""
 
     kind: str
-    """`given-already`, `nobody-in-it`, `not-published`, `decided-otherwise`, or what a command notes itself."""
+    """`given-already`, `nobody-in-it`, `not-published`, `decided-otherwise`, `person-without-end`, `cannot-get-in`, or
+    what a command notes itself."""
     message: str
     source: Source | None = None
     """The line that it is about."""
@@ -52,6 +53,34 @@ def _about(
         yield from _already(before, prepared, binding, question)
     if prepared.ordered:
         yield from _later(after.platform(binding.scope), binding)
+    if binding.allows and binding.scope in prepared.platform.scopes:
+        yield from _checked(after, binding, question)
+
+
+def _checked(after: EstateIndex, binding: Binding, question: Question) -> Iterator[Remark]:
+    """What `check` warns of from now on."""
+    to = binding.principal
+    if to.kind is PrincipalKind.USER and binding.condition.last_day is None:
+        message = f"{to} is given it in person, for ever: say until when, --until YYYY-MM-DD"
+        yield Remark("person-without-end", message)
+    prepared = after.platform(binding.scope)
+    gates = list(gates_to(prepared, binding.scope))
+    if not gates or to == ANONYMOUS:
+        return
+    from justlane.engine.everybody.behind import Behind
+
+    behind = Behind(after, prepared.platform.name, question.dated, prepared.named)
+    out: dict[Gate, int] = {}
+    total = 0
+    for kind in behind.kinds(behind.any_of([to])):
+        total += len(kind.users)
+        judging = Judge(prepared, Person("", True, kind.principals), question, after.estate.time_zone)
+        shut = next((gate for gate in gates if not judging.allowed(gate.action, gate.scope)), None)
+        if shut is not None:
+            out[shut] = out.get(shut, 0) + len(kind.users)
+    for gate, count in out.items():
+        who = "nobody of them can" if count == total else f"{count:,} of {total:,} people cannot"
+        yield Remark("cannot-get-in", f"{who} use it, for want of {gate.action} at {gate.scope}", gate.source)
 
 
 def _nobody(index: EstateIndex, prepared: PlatformIndex, principal: Principal, question: Question) -> Iterator[Remark]:

@@ -11,7 +11,9 @@ from itertools import chain, islice
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.changes.effect import Effect, Extent, effect, extent
+from justlane.engine.changes.comparison import Differences
+from justlane.engine.changes.effect import Effect, Extent, changes_by, extent, summed
+from justlane.engine.changes.guards import refusals
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge, space_of
@@ -87,11 +89,20 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
     left, counted = MOST_COUNTED, list[Miss]()
     for miss in found:
         left -= miss.extent.size if miss.extent else 0
-        done = effect(index, miss.edit, question) if miss.edit and left >= 0 else None
-        counted.append(replace(miss, effect=done))
+        if miss.edit is None or left < 0:
+            counted.append(miss)
+            continue
+        changes = changes_by(index, miss.edit, question)
+        if not is_refused(index, edited(index, miss.edit), changes, question):
+            counted.append(replace(miss, effect=summed(changes)))
     order = list(Turn)
     counted.sort(key=lambda miss: (miss.edit is not None, *miss.excess, order.index(miss.turn)))
     return tuple(counted)
+
+
+def is_refused(before: EstateIndex, after: EstateIndex, found: Differences, question: Question) -> bool:
+    """Whether an edit would be refused, whoever makes it: then it is not offered."""
+    return any(refusals(before, after, found, None, question))
 
 
 def candidates(index: EstateIndex, login: str, action: str, address: str, question: Question) -> list[Miss]:
@@ -207,7 +218,9 @@ class _Finder:
                 yield Miss(Turn.EXTEND, Give(always), binding)
 
     def _in_role(self, binding: Binding) -> Iterator[Miss]:
-        """What the role of a binding that the person has could hold more."""
+        """What the role of a binding that the person has could hold more; a built-in one stays as it is."""
+        if self._platform.platform.roles[binding.role].built_in:
+            return
         for action in dict.fromkeys(action for actions in self._wanted.values() for action in actions):
             if self._judge.holds(binding.role, action):
                 continue

@@ -7,6 +7,7 @@ Every choice is carried out and judged before it is offered.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import islice
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -14,7 +15,7 @@ from msgspec.structs import replace
 from justlane.engine.changes.comparison import differences
 from justlane.engine.changes.effect import Effect, changes_by, summed
 from justlane.engine.changes.least import Cells, Way, least
-from justlane.engine.changes.suggestions import Miss, candidates
+from justlane.engine.changes.suggestions import Miss, candidates, is_refused
 from justlane.engine.decision.deciding import Judge, Question, judge
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -28,6 +29,8 @@ from justlane.model.people import Principal, PrincipalKind
 
 MOST_OFFERED = 5
 _MOST_TRIES = 25
+_MOST_GATES = 4
+"""So many edits that open one gate are tried together with what is needed behind it."""
 
 
 class Need(Struct, frozen=True):
@@ -121,7 +124,10 @@ def _offers(
         for number in chosen.edits:
             after = edited(after, known[number].edit)
         if all(_allowed(after, need, question) != take_away for need in needs):
-            effect = summed(differences((index, after), Question(question.moment, day=question.dated)))
+            found = differences((index, after), Question(question.moment, day=question.dated))
+            if is_refused(index, after, found, question):
+                continue
+            effect = summed(found)
             excess = effect.gained + effect.lost - len(needs)
             offers.append(Offer(tuple(known[n] for n in chosen.edits), effect, max(excess, 0), chosen.proven))
     offers.sort(key=lambda offer: (offer.excess, len(offer.steps)))
@@ -139,7 +145,28 @@ def _key(edit: Edit) -> object:
 def _giving(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
     """The single edits that meet a need."""
     misses = candidates(index, need.user, need.action, need.scope, question)
-    return [[[Step(miss.edit, miss, miss.binding)] for miss in misses if miss.edit is not None]]
+    alone = [[Step(miss.edit, miss, miss.binding)] for miss in misses if miss.edit is not None]
+    return [alone or list(_with_the_gates(index, need, question))]
+
+
+def _with_the_gates(index: EstateIndex, need: Need, question: Question) -> Iterator[list[Step]]:
+    """What gives the way in first (to sign in, to pass on the way), each by one edit, and then what is needed."""
+    ways: list[tuple[EstateIndex, list[Step]]] = [(index, [])]
+    for gate in judge(index, need.user, need.scope, question).needs(need.scope):
+        wanted = Need(need.user, gate.action, gate.scope)
+        further: list[tuple[EstateIndex, list[Step]]] = []
+        for after, steps in ways:
+            if _allowed(after, wanted, question):
+                further.append((after, steps))
+                continue
+            for miss in islice(candidates(after, need.user, gate.action, gate.scope, question), _MOST_GATES):
+                if miss.edit is not None:
+                    further.append((edited(after, miss.edit), [*steps, Step(miss.edit, miss, miss.binding)]))
+        ways = further[:_MOST_TRIES]
+    for after, steps in ways:
+        for miss in candidates(after, need.user, need.action, need.scope, question) if steps else ():
+            if miss.edit is not None:
+                yield [*steps, Step(miss.edit, miss, miss.binding)]
 
 
 def _taking(index: EstateIndex, need: Need, question: Question) -> list[Ways]:

@@ -38,6 +38,9 @@ class Grant(Struct, frozen=True):
     """At most `MOST_NAMED` of them."""
     owners: tuple[Principal, ...]
     """Who answers for the place, and for the role."""
+    stand_ins: tuple[tuple[Principal, Principal | None], ...]
+    """Who would answer for it and is gone, and who stands in for them: whoever answers for what contains the place;
+    None if nobody does."""
     role_purpose: str
     group_purpose: str
     place_purpose: str
@@ -52,25 +55,38 @@ def grants(index: EstateIndex, question: Question) -> Iterator[Grant]:
     """All grants of an estate, in the order of their lines; what platforms do by themselves is not among them."""
     for name in index.estate.platforms:
         prepared = index.platform(name)
-        behind = Behind(index, name, question.dated, [AUTHENTICATED, *sorted(prepared.named)])
+        owners = {scope.owner for scope in prepared.platform.scopes.values() if scope.owner}
+        owners |= {role.owner for role in prepared.platform.roles.values() if role.owner}
+        behind = Behind(index, name, question.dated, [AUTHENTICATED, *sorted(prepared.named | owners)])
         known: dict[Principal, tuple[int, tuple[Holder, ...]]] = {}
         for part in parts_of(prepared.bindings):
             to = part.principal
             if to not in known:
                 known[to] = _held(index, behind, to)
-            yield _grant(index, prepared, part, *known[to])
+            yield _grant(index, prepared, behind, part, *known[to])
 
 
-def _grant(index: EstateIndex, prepared: PlatformIndex, part: Part, people: int, holders: tuple[Holder, ...]) -> Grant:
+def _grant(
+    index: EstateIndex,
+    prepared: PlatformIndex,
+    behind: Behind,
+    part: Part,
+    people: int,
+    holders: tuple[Holder, ...],
+) -> Grant:
     first = part.bindings[0]
     role, scopes = prepared.platform.roles.get(first.role), prepared.platform.scopes
-    owners = [owner for owner in (_owner_of(prepared, first.scope), role.owner if role else None) if owner]
+    named = [owner for owner in (_owner_of(prepared, first.scope), role.owner if role else None) if owner]
+    gone = [owner for owner in dict.fromkeys(named) if not behind.count(owner)]
+    stand_ins = [(owner, _stand_in(prepared, behind, first.scope, owner)) for owner in gone]
+    owners = [owner for owner in named if owner not in gone] + [other for _, other in stand_ins if other]
     return Grant(
         part,
         key_of(first),
         people,
         holders,
         tuple(dict.fromkeys(owners)),
+        tuple(stand_ins),
         role.purpose if role and not first.bundle else "",
         _purpose(index, prepared, first.principal),
         scopes[first.scope].purpose,
@@ -97,6 +113,16 @@ def _owner_of(prepared: PlatformIndex, address: str) -> Principal | None:
     for depth in range(len(parts), 0, -1):
         owner = prepared.platform.scopes["/".join(parts[:depth])].owner
         if owner is not None:
+            return owner
+    return None
+
+
+def _stand_in(prepared: PlatformIndex, behind: Behind, address: str, gone: Principal) -> Principal | None:
+    """Who answers for what contains a place, the nearest who is there."""
+    parts = address.split("/")
+    for depth in range(len(parts), 0, -1):
+        owner = prepared.platform.scopes["/".join(parts[:depth])].owner
+        if owner is not None and owner != gone and behind.count(owner):
             return owner
     return None
 

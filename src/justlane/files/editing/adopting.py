@@ -47,7 +47,7 @@ def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[Held])
     carry_out(draft, index, gone)
     for one in wanted:
         if one.held is not None:
-            by_hand += _taken_over(draft, prepared, one)
+            by_hand += _taken_over(draft, index, prepared, one)
         elif one.part not in ("bindings", "publications", "roles"):
             by_hand.append(f"{one.part}: {one.name} is not on the platform")
     return by_hand
@@ -118,7 +118,7 @@ def _declared(prepared: PlatformIndex, entry: Entry) -> list[list[Binding]]:
     return list(found.values())[:1]
 
 
-def _taken_over(draft: Draft, prepared: PlatformIndex, one: Held) -> list[str]:
+def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: Held) -> list[str]:
     """Write one thing that the platform holds; in words what could not be written."""
     entry = one.held
     assert entry is not None
@@ -126,8 +126,11 @@ def _taken_over(draft: Draft, prepared: PlatformIndex, one: Held) -> list[str]:
     known = {"role": platform.roles, "scope": platform.scopes}
     if one.part == "bindings":
         unknown = [f"{key} {entry.get(key)!r}" for key, some in known.items() if str(entry.get(key)) not in some]
+        whom = principal_of(str(entry.get("principal")))
+        unknown += [str(entry.get("principal"))] if whom is None or not _is_known(index, whom) else []
         if unknown:
-            return [f"binding {one.name}: {', '.join(unknown)} is not declared"]
+            said = f"{entry.get('role')} to {entry.get('principal')} at {entry.get('scope')}"
+            return [f"{said}: {', '.join(unknown)} is not known to the estate"]
         line = bindings.Line(
             (str(entry["role"]),), (str(entry["principal"]),), str(entry.get("reason") or "As the platform holds it."),
             (str(entry["scope"]),), entry.get("deny") is True, entry.get("here_only") is True, when_of(one.condition),

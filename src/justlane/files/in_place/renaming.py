@@ -7,7 +7,6 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from justlane.files.disk import beneath
-from justlane.files.disk.storing import write_atomically
 from justlane.model.errors import RefusedError, StorageError
 from justlane.model.findings import Finding
 
@@ -43,17 +42,16 @@ def lines_of(folder: Path, file: str) -> list[str]:
         raise StorageError(f"{file} cannot be read: {reason}", "see whether somebody changed it meanwhile") from error
 
 
-def make(folder: Path, wanted: Iterable[Finding]) -> list[str]:
-    """Make edits in an estate's files, each file in one step; the files that changed. One that fails stops all."""
+def contents(folder: Path, wanted: Iterable[Finding]) -> dict[str, tuple[bytes, bytes]]:
+    """File -> what it holds before and after the edits."""
     by_file: dict[str, list[Finding]] = {}
     for edit in wanted:
         by_file.setdefault(edit.source.file, []).append(edit)
-    contents: dict[str, str] = {}
+    found: dict[str, tuple[bytes, bytes]] = {}
     for file, some in by_file.items():
         lines = lines_of(folder, file)
+        before = "\n".join(lines).encode()
         for edit in sorted(some, key=lambda e: e.source, reverse=True):
             lines[edit.source.line - 1] = edited_line(lines[edit.source.line - 1], edit)
-        contents[file] = "\n".join(lines)
-    for file, content in contents.items():
-        write_atomically(folder, file, content.encode())
-    return list(contents)
+        found[file] = before, "\n".join(lines).encode()
+    return found

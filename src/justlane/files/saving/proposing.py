@@ -6,7 +6,7 @@ as it is: what is shown is what happens.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from msgspec import Struct
 
@@ -54,9 +54,13 @@ def propose(
     command: str,
     acting: str | None,
     about: About = lambda after: (),
+    moved: Mapping[str, str] | None = None,
 ) -> tuple[Proposal, Loaded | None]:
     """Look at a draft; what reading the estate after it gave comes along (None if nothing changes). RefusedError if the
-    estate would not be sound any more."""
+    estate would not be sound any more.
+
+    `moved` names places that have another address afterwards: they stay themselves.
+    """
     changes = tuple(draft.changes)
     if not changes:
         nothing = summed(Differences([], []))
@@ -66,7 +70,7 @@ def propose(
     _require_sound(loaded.findings)
     assert loaded.estate is not None
     after = before.with_other_bindings(loaded.estate) if loaded.resumed_from else loaded.ready
-    found = differences((before, after), Question(question.moment, day=question.dated))
+    found = differences((before, after), Question(question.moment, day=question.dated), moved=moved)
     effect = summed(found)
     shown = effect.gained + effect.lost <= MOST_SHOWN
     groups = (
@@ -74,7 +78,7 @@ def propose(
     )
     known = {(finding.rule, finding.message) for finding in before.estate.findings}
     warnings = tuple(f for f in loaded.findings if (f.rule, f.message) not in known)
-    against = tuple(refusals(before, after, found, acting, question))
+    against = tuple(refusals(before, after, found, acting, question, moved))
     remarks = tuple(about(after))
     shown_groups = None if groups is None else tuple(groups)
     return Proposal(command, changes, effect, shown_groups, remarks, against, warnings), loaded

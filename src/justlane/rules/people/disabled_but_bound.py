@@ -29,8 +29,8 @@ def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each binding."""
     for binding in at.estate.bindings:
         principal = binding.principal
-        if principal.kind is PrincipalKind.USER and not at.estate.directory.users[principal.name].enabled:
-            message = f"{binding.role} is given to {principal}, whose account is disabled"
+        if principal.kind is PrincipalKind.USER and not at.known.is_active(principal.name):
+            message = f"{binding.role} is given to {principal}, whose account is disabled, or has ended"
             several = binding.bundle or binding.pattern or binding.built_in
             fix = (Withdraw((binding,)),) if not several and at.known.can_go([binding]) else ()
             names = about(binding)
