@@ -3,7 +3,7 @@
 By the system's own client, everybody who is left alone can do exactly what they could before, and what is taken back is row
 for row, or byte for byte, what it was.
 
-    python -m tests.harm postgresql|subversion|folders|shelf COUNT SEED
+    python -m tests.harm postgresql|subversion|folders|shelf|stand-in|sheet COUNT SEED
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ from typing import Any
 
 import psycopg
 
+from tests.harm_held import Sheet, Shelf, StandIn
 from tests.postgresql_server import PASSWORD, Running, running
 from tests.support import EstateTest
 
@@ -408,7 +409,9 @@ class Folders(EstateTest):
         return subprocess.run(["/usr/bin/python3", "-c", code, *paths], check=True, capture_output=True, text=True, cwd="/", **own).stdout  # type: ignore[call-overload, no-any-return]
 
 
-KINDS: dict[str, Callable[[], Any]] = {"postgresql": Postgresql, "subversion": Subversion, "folders": Folders}
+KINDS: dict[str, Callable[[], Any]] = {
+    "postgresql": Postgresql, "subversion": Subversion, "folders": Folders, "shelf": Shelf, "stand-in": StandIn, "sheet": Sheet,
+}  # fmt: skip
 
 
 @contextmanager

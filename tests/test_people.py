@@ -199,7 +199,9 @@ class LookingTest(PeopleTest):
         ran = self.lane("people renames", 1)
         self.assertIn("+ to: group outside-hands", ran.out)
         self.assertEqual({p: p.read_text() for p in before}, before)
-        self.lane("people renames --write")
+        self.assertIn("nobody to ask", self.lane("people renames --write", 2).err)
+        self.lane("people renames --write --yes")
+        self.assertIn("people renames", self.lane("journal show").out)
         self.lane("check", 1)
         self.lane("ask imke.deelder manage-crew fieldnet/north/harbour")
         for path, old in before.items():

@@ -91,7 +91,7 @@ class ClosingTest(OthersTest):
         self.assertTrue(self.may_read("mia", "buoys.readings", "mia-word"))
         plan = " ".join(self.lane("align store --dry-run", 1).out.split())
         self.assertIn(
-            "by hand remove group retired: it stays as a role without anybody, since it stands in default privileges in database saltmarsh", plan
+            "by hand remove: group retired: it stays as a role without anybody, since it stands in default privileges in database saltmarsh", plan
         )
         self.assertIn('DROP OWNED BY "retired"; DROP ROLE "retired"', plan)
         self.lane("align store --yes", 1)

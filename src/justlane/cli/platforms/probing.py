@@ -138,8 +138,9 @@ def _as_it_stands(index: EstateIndex, platform: str, place: Path) -> tuple[Estat
         connector.close()
     index, places = with_new_places(index, platform, reading)
     if places:
-        said = f"{counted(len(places), 'place')} not declared, counted as belonging to what they lie in"
-        say(f"{said}: scope pull writes them down")
+        from justlane.reports.platforms.plan import of_new_places
+
+        say(of_new_places(len(places)))
     return index, dialect_of(declared).unjudged(index, platform, reading)
 
 

@@ -75,7 +75,7 @@ def _lines(result: Plan) -> Iterator[Line]:
         if step.part not in together or step.verb != "add":
             style = {"add": "yes", "change": "warn", "remove": "no"}[step.verb]
             source = step.lines[0] if step.lines else None
-            verb = "keep" if step.keeps else step.verb
+            verb = "keep" if step.keeps and step.verb == "add" else step.verb
             yield line((f"  {verb:<8}", style), in_full(step), source=source, hanging=" " * 10)
     for said in folded(result.by_hand):
         yield line(("  by hand ", "warn"), said, hanging=" " * 10)
@@ -83,6 +83,8 @@ def _lines(result: Plan) -> Iterator[Line]:
     yield from places_lines(result.new_places)
     for remark in result.remarks:
         yield line(("  note    ", "warn"), remark, hanging=" " * 10)
+    if not result.steps:
+        return
     counts = {verb: sum(s.verb == verb for s in result.steps) for verb in ("add", "change", "remove")}
     yield line()
     said = ", ".join(f"{n} to {verb}" for verb, n in counts.items() if n)
@@ -96,10 +98,14 @@ def _lines(result: Plan) -> Iterator[Line]:
 def places_lines(places: Sequence[str]) -> Iterator[Line]:
     """The places that nobody declared, in few words."""
     if places:
-        what = counted(len(places), "place")
         named = some_of(places, _MOST_PLACES, len(places))
-        said = f"{what} not declared, counted as belonging to what they lie in: {named}"
-        yield line(("  new     ", "warn"), f"{said}. `justlane scope pull` writes them down", hanging=" " * 10)
+        yield line(("  new     ", "warn"), f"{of_new_places(len(places))}: {named}", hanging=" " * 10)
+
+
+def of_new_places(count: int) -> str:
+    """How places that nobody declared are counted, and what to do."""
+    each = "each " if count > 1 else ""
+    return f"{counted(count, 'place')} not declared, {each}counted with what it lies in until `justlane scope pull`"
 
 
 def folded(steps: Sequence[Step]) -> Iterator[str]:
@@ -115,7 +121,7 @@ def folded(steps: Sequence[Step]) -> Iterator[str]:
             named = some_of(places, _MOST_PLACES, len(places))
             yield f"{owner} owns {counted(len(some), 'place')}, and may do everything there: {named}"
         else:
-            yield from (f"{step.verb} {in_full(step)}" for step in some)
+            yield from (f"{step.verb}: {in_full(step)}" for step in some)
 
 
 def _unjudged(result: Plan) -> Iterator[Line]:

@@ -6,11 +6,11 @@ places owner-left.
 
 Passes:
     ceilings:
-      - {never: "repair-*", for: user ada.brook, because: She only looks.}
+      - {never: "repair-*", to: user ada.brook, because: She only looks.}
 
 Fails:
     ceilings:
-      - {never: "repair-*", for: user cleo.marsh, because: She only looks.}
+      - {never: "repair-*", to: user cleo.marsh, because: She only looks.}
 """
 
 from __future__ import annotations
