@@ -20,6 +20,7 @@ import time
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from multiprocessing import Process
 from pathlib import Path
 from typing import Any
@@ -168,7 +169,7 @@ class Trial:
         from justlane.platforms.over_http.dialect import declared_parts
 
         self.index = open_index(self.folder, read_people)
-        return declared_parts(self.index, "pumphall").parts
+        return declared_parts(self.index, "pumphall", datetime.now(UTC)).parts
 
     def start(self) -> list[Process]:
         some = [

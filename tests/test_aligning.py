@@ -15,6 +15,7 @@ from justlane.model.estate import SecretPlace
 from justlane.model.progress import Progress
 from justlane.outside.secrets import own
 from justlane.platforms.alignment import aligning
+from justlane.platforms.alignment.carrying_out import carry_out
 from justlane.platforms.alignment.journal import Journal
 from justlane.platforms.interface import Entry, Reading, Step
 from justlane.platforms.over_http.dialect import PARTS, declared_parts
@@ -56,11 +57,12 @@ class PlanTest(EstateTest):
 
     def carried_out(self, index: EstateIndex, shelf: Shelf, platform: str) -> aligning.Plan:
         planned = aligning.plan(index, platform, shelf.read(), NOW)
-        aligning.carry_out(planned, shelf, Journal(self.folder, platform), "a test", Progress())  # type: ignore[arg-type]
+        habits = index.estate.platforms[platform].habits
+        carry_out(planned, habits, shelf, Journal(self.folder, platform), "a test", Progress())  # type: ignore[arg-type]
         return planned
 
     def test_a_platform_ought_to_hold_all_that_is_declared_about_it(self) -> None:
-        parts = declared_parts(self.index(), "planboard").parts
+        parts = declared_parts(self.index(), "planboard", NOW).parts
         self.assertEqual(parts["local_groups"]["planners"], {"members": ["group release-managers", "user imke.vos"], "until": {}})
         self.assertIn("release-managers", parts["groups"], "held by a local group only")
         self.assertEqual(
@@ -70,17 +72,17 @@ class PlanTest(EstateTest):
         self.assertEqual([(b["principal"], b["condition"]) for b in denied], [("group contractors", {
             "networks": [], "multi_factor": None, "methods": [], "not_networks": [], "not_methods": [], "weekdays": [5, 6], "hours": [], "time_zone": "", "first_day": "", "last_day": "",
         })])  # fmt: skip
-        ceilings = declared_parts(self.index(), "siltstore").parts["ceilings"].values()
+        ceilings = declared_parts(self.index(), "siltstore", NOW).parts["ceilings"].values()
         self.assertEqual({(str(c["principal"]), str(c["patterns"])) for c in ceilings}, {
             ("authenticated", "['delete-series', 'correct-series']"), ("user lantern", "['*']"),
         })  # fmt: skip
-        built_in = declared_parts(self.index(), "quayside").parts["bindings"].values()
+        built_in = declared_parts(self.index(), "quayside", NOW).parts["bindings"].values()
         self.assertNotIn("looker", {b["role"] for b in built_in}, "what the platform does by itself is not sent")
 
     def test_the_order_of_bindings_is_sent_where_it_decides(self) -> None:
-        entries = declared_parts(self.index(), "sourcebank").parts["bindings"].values()
+        entries = declared_parts(self.index(), "sourcebank", NOW).parts["bindings"].values()
         self.assertEqual([b["place"] for b in entries], [0, 1, 2, 3, 4])
-        self.assertEqual({b["place"] for b in declared_parts(self.index(), "siltstore").parts["bindings"].values()}, {0})
+        self.assertEqual({b["place"] for b in declared_parts(self.index(), "siltstore", NOW).parts["bindings"].values()}, {0})
 
     def test_things_are_added_before_they_are_named_and_removed_after(self) -> None:
         index = self.index()

@@ -295,7 +295,7 @@ class RandomEstatesTest(unittest.TestCase):
         index, oracle = EstateIndex(estate), Oracle(estate, "p", facts)
         parts = {
             part: {name: msgspec.convert(entry, PARTS[part]) for name, entry in entries.items()}
-            for part, entries in declared_parts(index, "p").parts.items()
+            for part, entries in declared_parts(index, "p", NOW).parts.items()
         }
         ruling = Ruling(Site("p", nature_of(estate, "p"), **parts))
         context = Context(facts.address, facts.multi_factor, facts.method, facts.moment.isoformat(), role)

@@ -24,6 +24,7 @@ from justlane.files.editing.draft import Draft
 from justlane.files.opening import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
+from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
 from justlane.model.names import fitting, words_like
@@ -232,23 +233,24 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
     for file, (before, after) in contents(place, wanted).items():
         draft.replace(file, before, after)
     names = tuple(dict.fromkeys(edit.instead for edit in wanted))
-    settle(ctx, Editing(_when_known(place, [edit.found for edit in wanted]), draft, given), names=names)
+    settle(ctx, Editing(_when_known(draft, [edit.found for edit in wanted]), draft, given), names=names)
 
 
-def _when_known(place: Path, names: list[str]) -> EstateIndex:
-    """The estate's files with the people of the last snapshot that knows some names, by the names of today. EstateError
-    if the files are not sound with those either."""
+def _when_known(draft: Draft, names: list[str]) -> EstateIndex:
+    """The estate by its names of today, with the people of the last snapshot that knows those of before: whoever only
+    has another name is the same. EstateError if it is not sound with the names of today either."""
     from justlane.engine.facts.earlier_names import called_today
 
-    today = open_people(place, read_people).store
-    for name in reversed(snapshots.names(place)):
-        then = snapshots.open_snapshot(place, name)
-        known = all(then.has("users", one) or then.has("groups", one) for one in names)
-        if known:
-            people = called_today(then.directory(), then.groups_with, snapshots.aliases(then, today), then.roll)
-            index = open_index(place, read_people, earlier=[people.directory])
+    loaded = loaded_with(draft.folder, tuple(draft.changes), read_people, draft.windows)
+    if loaded.estate is None or loaded.people is None:
+        raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
+    for name in reversed(snapshots.names(draft.folder)):
+        then = snapshots.open_snapshot(draft.folder, name)
+        if all(then.has("users", one) or then.has("groups", one) for one in names):
+            aliases = snapshots.aliases(then, loaded.people)
             say(f"compared with the people of the snapshot {name}, by their names of today")
-            return index.with_people(people, then.snapshot)
+            people = called_today(then.directory(), then.groups_with, aliases, then.roll)
+            return loaded.ready.with_people(people, then.snapshot)
     raise UsageError("no snapshot knows the names of before", "make these edits by hand")
 
 

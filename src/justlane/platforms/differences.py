@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from justlane.model.findings import Source
+from justlane.platforms.entries import texts
 from justlane.platforms.interface import Declared, Dialect, Entry, Reading, Step
 
 
@@ -35,6 +36,8 @@ def step_of(
     entry = after if after is not None else before or {}
     what, when = dialect.words(part, name, entry), dialect.condition(part, entry)
     changes = () if before is None or after is None else tuple(dialect.changes_in_words(part, before, after))
+    members = texts(entry.get("members")) if before is None and dialect.sort(part).one_by_one else []
+    what += f" with {', '.join(members)}" if members else ""
     return Step(part, name, before, after, what, lines, part in dialect.only_shown, when, changes=changes)
 
 

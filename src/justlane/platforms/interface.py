@@ -112,6 +112,8 @@ class Sort(Struct, frozen=True):
     neutral: bool = False
     """Whether a thing of the sort gives nothing by itself, since only others name it: such are added first, and several
     that are added share a line. Accounts, groups and roles are."""
+    one_by_one: bool = False
+    """Whether each new one has a line of its own in a plan all the same."""
     accounts: bool = False
     """Whether it is what people sign in with: `enabled` says whether they may."""
     members: bool = False

@@ -75,6 +75,11 @@ class Known:
         """Whether an account may do anything on the day that is judged."""
         return is_active(self.index, login, self.question.dated)
 
+    def why_out(self, login: str) -> str:
+        """Why such an account may do nothing, as a clause."""
+        account = self.index.estate.directory.users.get(login)
+        return "whose account has ended" if account is not None and account.enabled else "whose account is disabled"
+
     def behind(self, platform: str) -> Behind:
         """Whom all that a platform names stands for."""
         if platform not in self._behind:

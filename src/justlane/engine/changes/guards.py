@@ -25,6 +25,8 @@ class Refusal(Struct, frozen=True):
     kind: str
     """`locked-out`, `last-administrator`, `too-many-administrators` or `broken-expectation`."""
     message: str
+    short: str = ""
+    """The same without how it comes about; empty if that is not in the message."""
 
 
 def refusals(
@@ -104,8 +106,8 @@ def _broken(
         if held.holds:
             verdict = failing[_at_new(held.sentence, moved), held.expectation.situation]
             line = verdict.expectation.source.line_address
-            message = f"what is expected would not hold any more: {verdict.sentence} ({line}): {_why(verdict)}"
-            yield Refusal("broken-expectation", message)
+            short = f"what is expected would not hold any more: {verdict.sentence} ({line})"
+            yield Refusal("broken-expectation", f"{short}: {_why(verdict)}", short)
 
 
 def _at_new(sentence: str, moved: Mapping[str, str]) -> str:

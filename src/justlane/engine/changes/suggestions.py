@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import Differences
 from justlane.engine.changes.effect import Effect, Extent, changes_by, extent, summed
-from justlane.engine.changes.guards import refusals
+from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge, space_of
@@ -68,6 +68,8 @@ class Miss(Struct, frozen=True):
     """How far the edit can reach at most."""
     effect: Effect | None = None
     """All that the edit does; None where it was not counted."""
+    against: tuple[Refusal, ...] = ()
+    """What speaks against the edit: it is saved only with a reason why all the same."""
 
     @property
     def excess(self) -> tuple[bool, int]:
@@ -86,23 +88,25 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
         for miss in sorted(finder.found(), key=finder.size)
     ]
     found.sort(key=lambda miss: miss.extent.size if miss.extent else 0)
-    left, counted = MOST_COUNTED, list[Miss]()
+    left, counted, refused = MOST_COUNTED, list[Miss](), list[Miss]()
     for miss in found:
         left -= miss.extent.size if miss.extent else 0
         if miss.edit is None or left < 0:
             counted.append(miss)
             continue
         changes = changes_by(index, miss.edit, question)
-        if not is_refused(index, edited(index, miss.edit), changes, question):
-            counted.append(replace(miss, effect=summed(changes)))
+        said = against(index, edited(index, miss.edit), changes, question)
+        (refused if said else counted).append(replace(miss, effect=summed(changes), against=said))
+    if not any(miss.edit for miss in counted):  # then it is the wish itself that is against what is declared
+        counted += refused
     order = list(Turn)
     counted.sort(key=lambda miss: (miss.edit is not None, *miss.excess, order.index(miss.turn)))
     return tuple(counted)
 
 
-def is_refused(before: EstateIndex, after: EstateIndex, found: Differences, question: Question) -> bool:
-    """Whether an edit would be refused, whoever makes it: then it is not offered."""
-    return any(refusals(before, after, found, None, question))
+def against(before: EstateIndex, after: EstateIndex, found: Differences, question: Question) -> tuple[Refusal, ...]:
+    """What speaks against an edit, whoever makes it: then it is not offered where another does it."""
+    return tuple(refusals(before, after, found, None, question))
 
 
 def candidates(index: EstateIndex, login: str, action: str, address: str, question: Question) -> list[Miss]:

@@ -14,8 +14,9 @@ from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import differences
 from justlane.engine.changes.effect import Effect, changes_by, summed
+from justlane.engine.changes.guards import Refusal
 from justlane.engine.changes.least import Cells, Way, least
-from justlane.engine.changes.suggestions import Miss, candidates, is_refused
+from justlane.engine.changes.suggestions import Miss, against, candidates
 from justlane.engine.decision.deciding import Judge, Question, judge
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -69,6 +70,8 @@ class Offer(Struct, frozen=True):
     """Cells that change besides what is needed."""
     proven: bool
     """Whether no other edits of those that are known do it with less excess (but those offered before)."""
+    against: tuple[Refusal, ...] = ()
+    """What speaks against it: it is saved only with a reason why all the same."""
 
 
 class Offers(Struct, frozen=True):
@@ -113,7 +116,7 @@ def _offers(
     for step in known:
         cells.add(changes_by(index, step.edit, question))
     by_edits = cells.by_edits()
-    offers: list[Offer] = []
+    offers, refused = list[Offer](), list[Offer]()
     cuts: list[Way] = []
     for _ in range(_MOST_TRIES):
         chosen = least(len(known), numbered, by_edits, cuts)
@@ -125,11 +128,11 @@ def _offers(
             after = edited(after, known[number].edit)
         if all(_allowed(after, need, question) != take_away for need in needs):
             found = differences((index, after), Question(question.moment, day=question.dated))
-            if is_refused(index, after, found, question):
-                continue
-            effect = summed(found)
-            excess = effect.gained + effect.lost - len(needs)
-            offers.append(Offer(tuple(known[n] for n in chosen.edits), effect, max(excess, 0), chosen.proven))
+            effect, said = summed(found), against(index, after, found, question)
+            excess = max(effect.gained + effect.lost - len(needs), 0)
+            offer = Offer(tuple(known[n] for n in chosen.edits), effect, excess, chosen.proven, said)
+            (refused if said else offers).append(offer)
+    offers = offers or refused[:MOST_OFFERED]  # what every choice is refused for, the wish itself is
     offers.sort(key=lambda offer: (offer.excess, len(offer.steps)))
     return offers
 

@@ -94,12 +94,15 @@ def settled(
     """The steps as the platform lets them be made, each with what it brings that no count of cells holds."""
     dialect = dialect_of(index.estate.platforms[platform])
 
+    made = dialect.settled(reading, steps, back=back)
+    after = reading.changed((step.part, step.name, step.after) for step in made)
+
     def uncounted(step: Step) -> str:
-        some = (step.after, step.before)
-        said = (dialect.uncounted(index, platform, reading, step.part, entry) for entry in some if entry)
+        some = ((after, step.after), (reading, step.before))
+        said = (dialect.uncounted(index, platform, held, step.part, entry) for held, entry in some if entry)
         return next((one for one in said if one), "")
 
-    return [replace(step, uncounted=uncounted(step)) for step in dialect.settled(reading, steps, back=back)]
+    return [replace(step, uncounted=uncounted(step)) for step in made]
 
 
 def refuse_beyond(index: EstateIndex, platform: str) -> None:

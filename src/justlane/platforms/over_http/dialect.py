@@ -33,7 +33,7 @@ PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings"
 SORTS = {
     "people": Sort("person", "people", neutral=True, accounts=True),
     "groups": Sort("group", "groups", neutral=True, members=True),
-    "local_groups": Sort("local group", "local groups", neutral=True, members=True),
+    "local_groups": Sort("local group", "local groups", neutral=True, members=True, one_by_one=True),
     "roles": Sort("role", "roles", neutral=True),
 }
 

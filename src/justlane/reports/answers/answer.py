@@ -80,6 +80,7 @@ def _plain_miss(miss: Miss, bindings: chains.References) -> dict[str, Any]:
         "edit": plain_edit(miss.edit) if miss.edit else None,
         "reaches": plain_extent(miss.extent) if miss.extent else None,
         "effect": plain_effect(miss.effect) if miss.effect else None,
+        "against": [refusal.message for refusal in miss.against],
     }
 
 
@@ -181,11 +182,19 @@ def _no(result: Reply) -> Iterator[Line]:
     if result.misses:
         yield line()
         yield line(("  what one change would turn it into a yes", "head"))
-    for miss in result.misses[:_MOST_MISSES]:
+    shown = result.misses[:_MOST_MISSES]
+    edits = [{refusal.short or refusal.message for refusal in miss.against} for miss in shown if miss.edit]
+    all_alike = set.intersection(*edits) if edits else set[str]()
+    for miss in shown:
         yield line("  ·  ", *_miss(answer, miss), source=_line_of(miss), hanging="     ")
         if miss.effect or miss.extent:
             said = effect_text(miss.effect) if miss.effect else extent_text(miss.extent)
             yield line((f"     {said}", "dim"), hanging="     ")
+        own = dict.fromkeys(refusal.short or refusal.message for refusal in miss.against)
+        for said in (said for said in own if said not in all_alike):
+            yield line(("     against  ", "warn"), said, hanging=" " * 14)
+    for said in sorted(all_alike):
+        yield line(("  against each of them  ", "warn"), said, hanging="  ")
     left = len(result.misses) - _MOST_MISSES
     if left > 0:
         yield line((f"  and {left} more: see --format json", "dim"))

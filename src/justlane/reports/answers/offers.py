@@ -42,7 +42,8 @@ def plain(result: Offers) -> dict[str, Any]:
             {
                 "edits": [plain_edit(step.edit) for step in offer.steps],
                 "sentences": [sentence(step.edit) for step in offer.steps],
-                "commands": [command(step.edit) for step in offer.steps],
+                "commands": [_made(step, offer) for step in offer.steps],
+                "against": [refusal.message for refusal in offer.against],
                 "excess": offer.excess,
                 "proven": offer.proven,
                 "effect": plain_effect(offer.effect),
@@ -59,7 +60,7 @@ def _plain_need(need: Need) -> dict[str, Any]:
 def sheet(result: Offers) -> Sheet:
     """One row for each edit of each offer."""
     rows = [
-        (number, sentence(step.edit), command(step.edit) or "", offer.excess, "yes" if offer.proven else "no")
+        (number, sentence(step.edit), _made(step, offer) or "", offer.excess, "yes" if offer.proven else "no")
         for number, offer in enumerate(result.offers, 1)
         for step in offer.steps
     ]
@@ -89,10 +90,18 @@ def _offer(number: int, offer: Offer) -> Iterator[Line]:
     yield line((f"{number}", "head"), f"  {least}{proof}")
     for step in offer.steps:
         yield line("  ·  ", sentence(step.edit), source=_line_of(step), hanging="     ")
-        made = command(step.edit)
+        made = _made(step, offer)
         if made:
             yield line((f"     {made}", "dim"), hanging="       ")
     yield line((f"     {effect_text(offer.effect)}", "dim"), hanging="     ")
+    for refusal in offer.against:
+        yield line(("     against  ", "warn"), refusal.message, hanging=" " * 14)
+
+
+def _made(step: Step, offer: Offer) -> str | None:
+    """The command for a step; with a reason why all the same, where something speaks against it."""
+    made = command(step.edit)
+    return f"{made} --even-so …" if made and offer.against else made
 
 
 def _line_of(step: Step) -> Source | None:

@@ -148,6 +148,7 @@ class Miss(TypedDict):
     edit: Edit | None
     reaches: Extent | None
     effect: Effect | None
+    against: list[str]
 
 
 class Ask(TypedDict):

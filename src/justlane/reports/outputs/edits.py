@@ -152,6 +152,7 @@ class Offer(TypedDict):
     commands: list[str | None]
     excess: int
     proven: bool
+    against: list[str]
     effect: Effect
 
 

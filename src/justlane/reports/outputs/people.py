@@ -63,6 +63,7 @@ OneUser = TypedDict(
         "name": str,
         "enabled": bool,
         "id": str,
+        "until": str | None,
         "file": str | None,
         "line": int | None,
         "in": list[Belonging],

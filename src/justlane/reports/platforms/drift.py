@@ -104,7 +104,7 @@ def _of_kind(some: Sequence[Drifted]) -> Iterator[Line]:
     if len(rest) > _MOST_SHOWN:
         yield line(f"          and {len(rest) - _MOST_SHOWN:,} more: --format json has them all")
     for said in folded([d.step for d in many]):
-        yield line((f"  {Kind.ADDED.value:<8}", _STYLES[Kind.ADDED]), said.removeprefix("remove "), hanging=" " * 10)
+        yield line((f"  {Kind.ADDED.value:<8}", _STYLES[Kind.ADDED]), said.removeprefix("remove: "), hanging=" " * 10)
 
 
 def _means(meaning: Meaning, *, uncounted: bool = False) -> str:

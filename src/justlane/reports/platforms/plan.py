@@ -64,7 +64,7 @@ def _lines(result: Plan) -> Iterator[Line]:
         return
     yield line((result.platform, "name"), " differs from what is declared:")
     sorts = result.sorts
-    together = [part for part, sort in sorts.items() if sort.neutral]
+    together = [part for part, sort in sorts.items() if sort.neutral and not sort.one_by_one]
     for part in together:
         added = [s for s in result.steps if s.part == part and s.verb == "add"]
         if added:

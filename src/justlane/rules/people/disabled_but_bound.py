@@ -30,7 +30,7 @@ def find(at: Inspection) -> Iterator[Flaw]:
     for binding in at.estate.bindings:
         principal = binding.principal
         if principal.kind is PrincipalKind.USER and not at.known.is_active(principal.name):
-            message = f"{binding.role} is given to {principal}, whose account is disabled, or has ended"
+            message = f"{binding.role} is given to {principal}, {at.known.why_out(principal.name)}"
             several = binding.bundle or binding.pattern or binding.built_in
             fix = (Withdraw((binding,)),) if not several and at.known.can_go([binding]) else ()
             names = about(binding)

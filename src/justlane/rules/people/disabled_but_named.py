@@ -31,9 +31,12 @@ def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each time that somebody is named."""
     for source, who, what in _named(at):
         if who.kind is PrincipalKind.USER and not at.known.is_active(who.name):
-            user = at.estate.directory.users.get(who.name)
-            why = "whose account is disabled" if user is None or not user.enabled else "whose account has ended"
-            yield at.flaw(source, f"{who}, {why}, {what}", "name somebody else, or take it out", about=(str(who),))
+            yield at.flaw(
+                source,
+                f"{who}, {at.known.why_out(who.name)}, {what}",
+                "name somebody else, or take it out",
+                about=(str(who),),
+            )
 
 
 def _named(at: Inspection) -> Iterator[tuple[Source, Principal, str]]:
