@@ -1,6 +1,7 @@
 """Edits, offers, findings and reviews: nothing is offered that is refused, nobody who is gone is passed over."""
 
 import json
+import shlex
 import time
 from typing import Any
 
@@ -19,7 +20,7 @@ scopes: {east: {is: folder, holds: {p1: pump, p2: pump}}}
 roles:
   visitor: {for: Coming in., allows: enter}
   starter: {for: Starting., allows: [start, write-rules]}
-  helper: {for: Helping., allows: start, kind: built-in}
+  helper: {for: Helping., allows: start, built-in: yes}
 """
 PEOPLE = "\n".join(
     [
@@ -28,6 +29,8 @@ PEOPLE = "\n".join(
     ]
     + ["dn: cn=crew,dc=s\nobjectClass: groupOfNames\ncn: crew\ndescription: x\nmember: uid=dan,dc=s\n"]
 )
+
+WISH = "joost.baan restart-station fieldnet/north/harbour/nb-07"
 
 
 class EstateItselfTest(EstateTest):
@@ -70,21 +73,41 @@ class OffersTest(EstateItselfTest):
         self.assertEqual(found["impossible"], [])
         commands = found["offers"][0]["commands"]
         self.assertEqual(len(commands), 2)
-        import shlex
-
         for command in commands:
             ran = self.run_lane(*shlex.split(command)[1:], "--yes")
             self.assertEqual(ran.code, 0, ran)
         self.lane("ask dan start hall/east/p1")
 
-    def test_nothing_is_offered_that_would_be_refused(self) -> None:
+    def test_no_role_of_the_platform_itself_is_offered_to_be_changed_and_what_the_wish_is_against_is_said(self) -> None:
         more = "bindings:\n  - {give: [visitor, helper], to: group crew, at: hall, because: x.}\nexpectations:\n  - {at most: 0, may: write-rules, at: hall}\n"
         self.hall(more)
         for line in ("ask dan write-rules hall", "suggest dan write-rules hall"):
             ran = self.run_lane(*line.split(), "--format", "json").json
             offers = [c for o in ran.get("offers", []) for c in o["commands"]] + [m.get("command") for m in ran.get("misses", ran.get("near", []))]
             self.assertFalse([c for c in offers if c and "role allow helper" in c], offers)
-            self.assertFalse([c for c in offers if c and c.startswith("justlane give")], "it would break what is expected")
+            self.assertFalse([c for c in offers if c and "--even-so" not in c], "it would break what is expected")
+            against = [said for one in (*ran.get("offers", []), *ran.get("misses", [])) for said in one["against"]]
+            self.assertIn("at most 0 may write-rules at hall", against[0])
+
+    def test_where_something_else_does_it_nothing_is_offered_that_would_be_refused(self) -> None:
+        self.saltmarsh()
+        expectations = self.folder / "expectations.yaml"
+        kept = "  - user: joost.baan\n    may not: [restart-station, update-firmware]\n    anywhere in: fieldnet/north\n"
+        self.assertIn(kept, expectations.read_text())
+        expectations.write_text(expectations.read_text().replace(kept, ""))
+        for line in (f"ask {WISH}", f"suggest {WISH}"):
+            found = self.offers(line, 1)
+            for one in (*found.get("offers", []), *found.get("misses", [])):
+                self.assertEqual(one["against"], [])
+        self.assertNotIn("tool-keepers", json.dumps(self.offers(f"ask {WISH}", 1)["misses"]), "a fourth administrator would be one too many")
+
+    def test_what_the_wish_itself_is_against_is_carried_out_as_it_is_printed(self) -> None:
+        self.saltmarsh()
+        offer = self.offers(f"suggest {WISH}", 1)["offers"][0]
+        self.assertIn("joost.baan may not restart-station", offer["against"][0])
+        for command in offer["commands"]:
+            self.assertEqual(self.run_lane(*shlex.split(command)[1:], "--yes").code, 0)
+        self.lane(f"ask {WISH}")
 
     def test_a_refusal_says_how_to_make_what_belongs_together(self) -> None:
         more = "bindings:\n  - {give: visitor, to: group crew, at: hall, because: x.}\nexpectations:\n  - {at most: 0, may: write-rules, at: hall}\n"

@@ -159,11 +159,12 @@ class Needs:
         start = int(self._place_kinds[self.terrain.number[binding.scope]])
         kinds = self._kinds_within(binding).tolist()
         actions = self._held[binding.role]
-        denies = self._local and not binding.allows
+        opens = not actions.isdisjoint({self.habits.sign_in, self.habits.on_the_way})  # wherever they apply
+        denies = self._local and not binding.allows and not opens
         names = self._all_names_of(users) if denies else ()
         for kind in [*(k for k in (start,) if k in kinds), *(k for k in kinds if k != start)]:
             address = self.address_of(kind)
-            if self._local and not any(self.prepared.applies(action, address) for action in actions):
+            if self._local and not opens and not any(self.prepared.applies(action, address) for action in actions):
                 continue
             if not denies or self._is_given(names, address, actions):
                 yield kind

@@ -14,6 +14,7 @@ from justlane.model.edits import AllowInRole, Give, KeepInRole, Publish
 from justlane.model.findings import Source
 from justlane.reports.answers import chains
 from justlane.reports.answers.conditions import box_text, boxes_text, condition_text, plain_boxes
+from justlane.reports.answers.offers import against, against_all
 from justlane.reports.changes.edits import effect_text, extent_text, plain_edit, plain_effect, plain_extent
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
@@ -183,17 +184,14 @@ def _no(result: Reply) -> Iterator[Line]:
         yield line()
         yield line(("  what one change would turn it into a yes", "head"))
     shown = result.misses[:_MOST_MISSES]
-    edits = [{refusal.short or refusal.message for refusal in miss.against} for miss in shown if miss.edit]
-    all_alike = set.intersection(*edits) if edits else set[str]()
+    alike = against_all(miss.against for miss in shown if miss.edit)
     for miss in shown:
         yield line("  ·  ", *_miss(answer, miss), source=_line_of(miss), hanging="     ")
         if miss.effect or miss.extent:
             said = effect_text(miss.effect) if miss.effect else extent_text(miss.extent)
             yield line((f"     {said}", "dim"), hanging="     ")
-        own = dict.fromkeys(refusal.short or refusal.message for refusal in miss.against)
-        for said in (said for said in own if said not in all_alike):
-            yield line(("     against  ", "warn"), said, hanging=" " * 14)
-    for said in sorted(all_alike):
+        yield from against(miss.against, alike)
+    for said in alike:
         yield line(("  against each of them  ", "warn"), said, hanging="  ")
     left = len(result.misses) - _MOST_MISSES
     if left > 0:

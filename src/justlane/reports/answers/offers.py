@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import shlex
-from collections.abc import Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any
 
+from justlane.engine.changes.guards import Refusal
 from justlane.engine.changes.together import Need, Offer, Offers, Step
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
@@ -79,12 +80,29 @@ def _lines(result: Offers) -> Iterator[Line]:
     for need in result.impossible:
         told = f"nothing that is known would do it: {need.user} {may} {need.action} at {need.scope}"
         yield line(("none     ", "no"), told, hanging=" " * 9)
+    alike = against_all(offer.against for offer in result.offers)
     for number, offer in enumerate(result.offers, 1):
         yield from ([line()] if number > 1 or result.met or result.impossible else [])
-        yield from _offer(number, offer)
+        yield from _offer(number, offer, alike)
+    for said in alike:
+        yield line()
+        yield line(("against each of them  ", "warn"), said, hanging="  ")
 
 
-def _offer(number: int, offer: Offer) -> Iterator[Line]:
+def against_all(some: Iterable[Sequence[Refusal]]) -> list[str]:
+    """What speaks against each of several edits, whichever way it comes about."""
+    said = [[refusal.short or refusal.message for refusal in refusals] for refusals in some]
+    return [one for one in dict.fromkeys(said[0]) if all(one in others for others in said)] if said[1:] else []
+
+
+def against(refusals: Sequence[Refusal], but: Collection[str]) -> Iterator[Line]:
+    """What speaks against one edit, but for what is said of all."""
+    for said in dict.fromkeys(refusal.short or refusal.message for refusal in refusals):
+        if said not in but:
+            yield line(("     against  ", "warn"), said, hanging=" " * 14)
+
+
+def _offer(number: int, offer: Offer, alike: Collection[str]) -> Iterator[Line]:
     least = "nothing besides" if not offer.excess else f"{counted(offer.excess, 'cell')} besides"
     proof = "" if offer.proven else ", not proven to be the least"
     yield line((f"{number}", "head"), f"  {least}{proof}")
@@ -94,8 +112,7 @@ def _offer(number: int, offer: Offer) -> Iterator[Line]:
         if made:
             yield line((f"     {made}", "dim"), hanging="       ")
     yield line((f"     {effect_text(offer.effect)}", "dim"), hanging="     ")
-    for refusal in offer.against:
-        yield line(("     against  ", "warn"), refusal.message, hanging=" " * 14)
+    yield from against(offer.against, alike)
 
 
 def _made(step: Step, offer: Offer) -> str | None:
