@@ -10,6 +10,7 @@ import io
 import json
 import random
 import re
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -61,20 +62,20 @@ class Held(EstateTest):
         bindings = "bindings:\n" + "\n".join(lines) + "\n"
         self.write({"estate.yaml": _ESTATE, "platforms/store.yaml": _PLATFORM % reached, "people.ldif": "\n".join(said), "given.yaml": bindings})
 
-    def carried_out(self, **extra: str) -> list[dict[str, Any]]:
+    def carried_out(self) -> list[dict[str, Any]]:
         """Plan and align: the steps that were shown, once `drift` finds nothing of them any more."""
-        planned = self.run_lane("align", "store", "--dry-run", "--format", "json", **extra)
+        planned = self.run_lane("align", "store", "--dry-run", "--format", "json")
         self.assertIn(planned.code, (0, 1), planned)
-        ran = self.run_lane("align", "store", "--yes", *SAID_ALOUD.split(), **extra)
+        ran = self.run_lane("align", "store", "--yes", *SAID_ALOUD.split())
         self.assertIn(ran.code, (0, 1), ran)
         self.assertNotIn("otherwise than", ran.err)
-        left = self.run_lane("drift", "store", "--format", "json", **extra)
+        left = self.run_lane("drift", "store", "--format", "json")
         self.assertEqual(left.json[0]["differences"], [])
         return list(planned.json["steps"])
 
-    def judged(self, what: set[tuple[str, str, str]], about: str, **extra: str) -> None:
+    def judged(self, what: set[tuple[str, str, str]], about: str) -> None:
         """Whatever the estate does not know keeps `drift` from ending with 0, in no count of cells."""
-        found = self.run_lane("drift", "store", "--format", "json", **extra)
+        found = self.run_lane("drift", "store", "--format", "json")
         if what:
             self.assertEqual(found.code, 1, about)
             told = json.dumps(found.json, ensure_ascii=False)
@@ -94,18 +95,19 @@ class Shelf(Held):
         (info / "entry_points.txt").write_text("[justlane.connectors]\nshelf = shelf_connector\n")
         template = Path(__file__).parent.parent / "docs" / "connector_template" / "shelf_connector.py"
         (site / "shelf_connector.py").write_text(template.read_text())
-        installed = {"PYTHONPATH": str(site), "PYTHONDONTWRITEBYTECODE": "1"}
+        sys.path.insert(0, str(site))
+        self.addCleanup(sys.path.remove, str(site))
         self.declare(draw, "{connector: shelf, with: {file: shelf.json}}")
         before = dict(self._grown(draw))
         self.write({"shelf.json": json.dumps(before, ensure_ascii=draw.random() < 0.5)})
         unknown = {(str(e["place"]), str(e["action"]), name) for name, e in before.items() if e["place"] not in SCOPES or e["action"] not in _ACTIONS}
-        self.judged(unknown, "unknown", **installed)
-        steps = self.carried_out(**installed)
+        self.judged(unknown, "unknown")
+        steps = self.carried_out()
         after = json.loads((self.folder / "shelf.json").read_text())
         shown = {step["name"] for step in steps}
         self.assertEqual({name for name in (*before, *after) if before.get(name) != after.get(name)}, shown)
         if steps:
-            self.lane(f"align store --undo --yes {SAID_ALOUD}", **installed)
+            self.lane(f"align store --undo --yes {SAID_ALOUD}")
         self.assertEqual(json.loads((self.folder / "shelf.json").read_text()), before)
 
     def _grown(self, draw: random.Random) -> Iterator[tuple[str, dict[str, Any]]]:
