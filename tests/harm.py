@@ -441,6 +441,8 @@ def main() -> int:
                 print(f"{kind} {number}: {str(error)[-6000:]}", flush=True)
             finally:
                 on.doCleanups()
+            if (number - seed) % 50 == 49:
+                print(f"{number - seed + 1} of {count}", file=sys.stderr, flush=True)
     print(f"{count} of {kind}: {wrong} wrong")
     return 1 if wrong else 0
 
