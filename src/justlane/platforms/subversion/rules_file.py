@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
-from justlane.platforms.interface import Part, Reading, Step
+from justlane.platforms.interface import Entry, Part, Reading, Step
 
 _SECTION = re.compile(r"^\[(?P<name>[^\]]+)\]\s*$")
 _WRITTEN = "# Written by justlane from the estate. What is changed here by hand shows in `justlane drift`."
@@ -116,15 +116,14 @@ class RulesFile(Struct, frozen=True):
         """What the file says, in parts."""
         known, held = self.groups, self.rules
         named = {to.lstrip("~")[1:] for lines in held.values() for to in lines if to.lstrip("~").startswith("@")}
-        groups: Part = {
-            name: {"members": sorted(_people(known, name, {name})), "unknown": sorted(_odd(known, name, {name}))}
-            for name in known
-        }
-        for name, entry in groups.items():
-            entry["elsewhere"] = self._elsewhere(name, named)
-            entry["unused"] = name not in named
-            for key in [key for key in ("unknown", "elsewhere", "unused") if not entry[key]]:
-                del entry[key]
+        elsewhere = self._elsewhere(known, named)
+        groups: Part = {}
+        for name in known:
+            everybody = _everybody(known, name)
+            aliases = {member for member in everybody if member.startswith("&")}
+            entry: Entry = {"members": sorted(everybody - aliases), "unknown": sorted(aliases)}
+            entry |= {"elsewhere": elsewhere.get(name, []), "unused": name not in named}
+            groups[name] = {key: value for key, value in entry.items() if value or key == "members"}
         rules: Part = {}
         unknown: Part = {}
         for path, lines in held.items():
@@ -138,16 +137,17 @@ class RulesFile(Struct, frozen=True):
             unknown[name] = {"says": f"[{name}]: rules that this estate does not write"}
         return Reading(digest_of(content), {"groups": groups, "rules": rules, "unjudged": unknown})
 
-    def _elsewhere(self, group: str, ours: set[str]) -> list[str]:
-        """Where else a group counts: sections of other repositories, and groups that only those name."""
-        said = f"@{group}"
-        found = [
-            f"[{s.name}]"
-            for s in self.sections
-            if s.name not in ("", _GROUPS) and self.path_of(s.name) is None
-            if any(line.partition("=")[0].strip().lstrip("~") == said for line in s.lines if not is_comment(line))
-        ]
-        return [*found, *(f"group {o}" for o in self.groups if o not in ours and said in _members(self.groups, o))]
+    def _elsewhere(self, known: Mapping[str, str], ours: set[str]) -> dict[str, list[str]]:
+        """Where else groups count: in sections of other repositories, and in groups that only those name."""
+        found: dict[str, list[str]] = {}
+        for section in self.sections:
+            if section.name not in ("", _GROUPS) and self.path_of(section.name) is None:
+                lines = (line for line in section.lines if not is_comment(line))
+                _note(found, (line.partition("=")[0].strip().lstrip("~") for line in lines), f"[{section.name}]")
+        for group in known:
+            if group not in ours:
+                _note(found, _members(known, group), f"group {group}")
+        return found
 
     def changed(self, steps: Iterable[Step]) -> RulesFile:
         """With some changes made."""
@@ -175,7 +175,8 @@ class RulesFile(Struct, frozen=True):
         own = [s for s in self.sections if s.name == _GROUPS or self.path_of(s.name) is not None]
         comments = sorted(line for s in own for line in s.lines if is_comment(line) and line.strip())
         others = [(s.head, *(line for line in s.lines if line.strip())) for s in self.sections if s not in own]
-        groups = {name: sorted(set(_members(self.groups, name))) for name in self.groups}
+        known = self.groups
+        groups = {name: sorted(set(_members(known, name))) for name in known}
         return comments, [other for other in others if other != ("",)], self.rules, groups
 
     def _concerns(self, section: str) -> bool:
@@ -220,29 +221,26 @@ def _space(sections: list[Section], at: int) -> None:
         sections[at - 1] = Section(before.name, before.head, (*before.lines, ""))
 
 
-def _members(known: dict[str, str], group: str) -> list[str]:
+def _note(found: dict[str, list[str]], named: Iterable[str], where: str) -> None:
+    """Write down for each group among some names where it is named, each place once."""
+    for name in dict.fromkeys(name[1:] for name in named if name.startswith("@")):
+        found.setdefault(name, []).append(where)
+
+
+def _members(known: Mapping[str, str], group: str) -> list[str]:
     return [member for m in known.get(group, "").split(",") if (member := m.strip())]
 
 
-def _people(known: dict[str, str], group: str, met: set[str]) -> set[str]:
-    """The people of a group, those of groups in it included."""
-    found: set[str] = set()
-    for member in _members(known, group):
-        if member.startswith("@") and member[1:] not in met:
-            found |= _people(known, member[1:], met | {member[1:]})
-        elif not member.startswith(("@", "&")):
-            found.add(member)
-    return found
-
-
-def _odd(known: dict[str, str], group: str, met: set[str]) -> set[str]:
-    """The aliases in a group, whom we do not know."""
-    found: set[str] = set()
-    for member in _members(known, group):
-        if member.startswith("@") and member[1:] not in met:
-            found |= _odd(known, member[1:], met | {member[1:]})
-        elif member.startswith("&"):
-            found.add(member)
+def _everybody(known: Mapping[str, str], group: str) -> set[str]:
+    """The people of a group, and the aliases, whom we do not know; those of groups in it included."""
+    found, met, waiting = set[str](), {group}, [group]
+    while waiting:
+        for member in _members(known, waiting.pop()):
+            if not member.startswith("@"):
+                found.add(member)
+            elif member[1:] not in met:
+                met.add(member[1:])
+                waiting.append(member[1:])
     return found
 
 
