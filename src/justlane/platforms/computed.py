@@ -13,7 +13,7 @@ from typing import NamedTuple
 from justlane.engine.decision.deciding import Question, cells_of, judge
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import is_active
+from justlane.engine.facts.people import active_among
 from justlane.model.circumstances import Situation
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
@@ -109,6 +109,6 @@ def members_of(index: EstateIndex, platform: str, moment: datetime) -> Iterator[
     """The groups that bindings name, each with its enabled people; groups without any are left out."""
     names = {b.principal.name for b in index.platform(platform).bindings if b.principal.kind is PrincipalKind.GROUP}
     for name in sorted(names):
-        some = {login for login in index.membership.users_in(name) if is_active(index, login, moment)}
+        some = set(active_among(index, index.membership.users_in(name), moment))
         if some:
             yield name, some

@@ -12,9 +12,9 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from justlane.engine.decision.circumstances import in_dates
-from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import active_among
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Habits
 from justlane.model.findings import Source
@@ -55,17 +55,15 @@ def cells(index: EstateIndex, platform: str, moment: datetime) -> dict[Cell, tup
 
 def people_behind(index: EstateIndex, principals: Iterable[Principal], moment: datetime) -> list[str]:
     """Logins of the people for whom some principals stand and whose accounts are active at a moment, in order."""
-    users = index.estate.directory.users
     found: set[str] = set()
     for principal in principals:
         if principal == AUTHENTICATED:
-            found.update(users)
+            found.update(index.estate.directory.users)
         elif principal.kind is PrincipalKind.GROUP:
             found.update(index.membership.users_in(principal.name))
         elif principal.kind is PrincipalKind.USER:
             found.add(principal.name)
-    day = on_clock(moment, index.estate.time_zone).date()
-    return sorted(login for login in found if login in users and users[login].is_active(day))
+    return sorted(active_among(index, found, moment))
 
 
 def groups_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[str]:

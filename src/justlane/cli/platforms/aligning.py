@@ -74,7 +74,8 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
             _tell_unfinished(journal, platform)
         reading = connector.read()
         undone = None if given["undone"] is None else given["undone"] or journal.last_run()
-        planned = _planned(index, platform, reading, journal, undone, place)
+        before = None if undone is None else _before(journal, undone, place, platform)
+        planned = _planned(index, platform, reading, journal, undone, before)
         show("Plan", planned, given["form"])
         if not planned.steps and not given["dry_run"] and dialect_of(estate.platforms[platform]).by_people:
             _all_done(place, platform)
@@ -90,7 +91,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         if by_people:
             _to_paper(ctx, place, estate.platforms[platform], planned, given["because"])
         why = " ".join(part for part in (given["because"], given["even_so"]) if part)
-        run = _Run(index, platform, place, journal, undone)
+        run = _Run(index, platform, place, journal, before)
         came = run.carried_out(planned, reading, connector, why)
     except KeyboardInterrupt:
         raise InterruptedRunError(
@@ -108,7 +109,7 @@ def _tell_unfinished(journal: Journal, platform: str) -> None:
 
 
 def _planned(
-    index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None, place: Path
+    index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None, before: Reading | None
 ) -> Plan:
     """What is to be done: what is declared, or what was there before a run."""
     from justlane.platforms.alignment import aligning
@@ -116,7 +117,7 @@ def _planned(
 
     if undone is None:
         return aligning.plan(index, platform, reading, now())
-    return undoing(index, platform, reading, journal.done_in(undone), now(), _before(journal, undone, place, platform))
+    return undoing(index, platform, reading, journal.done_in(undone), now(), before)
 
 
 def _before(journal: Journal, run: str, place: Path, platform: str) -> Reading | None:
@@ -175,7 +176,8 @@ class _Run(NamedTuple):
     platform: str
     place: Path
     journal: Journal
-    undone: str | None
+    before: Reading | None
+    """What was read before a run that is taken back, if it was kept."""
 
     def carried_out(self, planned: Plan, reading: Reading, connector: Connector, why: str) -> _Came:
         """Make the changes, read again and compare with what was to come, and with what was there before a run that is
@@ -191,9 +193,7 @@ class _Run(NamedTuple):
         found = connector.read()
         gone = {(one.step.part, one.step.name) for one in refused}
         made = [s for s in planned.steps if (s.part, s.name) not in gone]
-        wanted = reading.changed((s.part, s.name, s.after) for s in made)
-        if self.undone is not None:
-            wanted = _before(self.journal, self.undone, self.place, self.platform) or wanted
+        wanted = self.before or reading.changed((s.part, s.name, s.after) for s in made)
         other = unlike(dialect_of(declared), wanted, found)
         return _Came(len(made), refused, other, aligning.plan(self.estate, self.platform, found, now()))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from datetime import datetime
 
 from msgspec import Struct
@@ -41,8 +42,13 @@ def person(index: EstateIndex, login: str, platform: str, moment: datetime) -> P
 
 def is_active(index: EstateIndex, login: str, moment: datetime) -> bool:
     """Whether an account may do anything on the day of a moment: it is there, enabled, and has not ended."""
-    users = index.estate.directory.users
-    return login in users and users[login].is_active(on_clock(moment, index.estate.time_zone).date())
+    return any(active_among(index, (login,), moment))
+
+
+def active_among(index: EstateIndex, logins: Iterable[str], moment: datetime) -> Iterator[str]:
+    """Those of some people whose accounts may do anything on the day of a moment."""
+    users, day = index.estate.directory.users, on_clock(moment, index.estate.time_zone).date()
+    return (login for login in logins if login in users and users[login].is_active(day))
 
 
 def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:
@@ -96,8 +102,7 @@ def people_behind(index: EstateIndex, principal: Principal, platform: str, momen
     if principal.kind is PrincipalKind.AUTHENTICATED:
         day = on_clock(moment, index.estate.time_zone).date()
         return [login for login, entry in index.estate.directory.users.items() if entry.is_active(day)]
-    found = everybody_behind(index, principal, platform, moment)
-    return sorted(login for login in found if is_active(index, login, moment))
+    return sorted(active_among(index, everybody_behind(index, principal, platform, moment), moment))
 
 
 def everybody_behind(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> set[str]:

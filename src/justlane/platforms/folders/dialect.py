@@ -275,6 +275,7 @@ def _kept(reading: Reading, steps: Sequence[Step]) -> Iterator[Step]:
         if entry.get("place") in touched
     ]
     after, members = after.changed(looked_at), _members(reading)
+    sides = {part: [_at(side, part, alone=True) for side in (reading, after)] for part in ("lists", "defaults")}
     for name, account in sorted(accounts.items()):
         mine = {
             group: {*members.get(group, ()), *([name] if group in texts(account.get("groups")) else [])}
@@ -282,8 +283,7 @@ def _kept(reading: Reading, steps: Sequence[Step]) -> Iterator[Step]:
         }
         for group in texts(account.get("groups")):
             mine.setdefault(group, {name})
-        for part in ("lists", "defaults"):
-            was, now = (_at(side, part, alone=True) for side in (reading, after))
+        for part, (was, now) in sides.items():
             for place in sorted({*was, *now}):
                 held, left = (_letters(_weighed(name, side.get(place, {}), mine)) for side in (was, now))
                 if held == left:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
+from justlane.platforms.entries import texts
 from justlane.platforms.interface import Entry, Part
 
 KIND_OF_RELATION = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view", "S": "sequence"}
@@ -251,15 +252,11 @@ class Held:
                 "owner": owner, "sort": SORT.get(sort, sort), "database": database, "schema": schema, "to": to,
                 "gives": [],
             })  # fmt: skip
-            entry["gives"] = sorted({*_texts(entry["gives"]), privilege})
+            entry["gives"] = sorted({*texts(entry["gives"]), privilege})
 
     def unknown(self, says: str) -> None:
         """Something whose meaning is not known."""
         self.parts["unjudged"][says] = {"says": says}
-
-
-def _texts(value: object) -> list[str]:
-    return list(map(str, value)) if isinstance(value, list) else []
 
 
 def name_of(entry: Entry) -> str:

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec.structs import replace
 
+from justlane.platforms.entries import texts
 from justlane.platforms.interface import Entry, Reading, Step
 from justlane.platforms.postgresql.catalogue import name_of
 
@@ -43,7 +44,7 @@ def _of_role(reading: Reading, step: Step, *, back: bool) -> Step:
         return replace(step, before=before, changes=("may sign in",))
     if step.after is not None:
         return step
-    ties = [str(tie) for tie in _list(known.get("ties"))]
+    ties = texts(known.get("ties"))
     if step.part == "people":
         return step if back and not ties else replace(step, after=_OFF, changes=("may no longer sign in",))
     for entry in reading.part("left_alone").values():
@@ -63,10 +64,6 @@ def _of_role(reading: Reading, step: Step, *, back: bool) -> Step:
 def quoted(name: str) -> str:
     """A name as SQL writes it; only for what is shown."""
     return '"' + name.replace('"', '""') + '"'
-
-
-def _list(value: object) -> list[object]:
-    return value if isinstance(value, list) else []
 
 
 class _Rights:
