@@ -14,8 +14,15 @@ from justlane.model.edits import AllowInRole, Give, KeepInRole, Publish
 from justlane.model.findings import Source
 from justlane.reports.answers import chains
 from justlane.reports.answers.conditions import box_text, boxes_text, condition_text, plain_boxes
-from justlane.reports.answers.offers import against, against_all
-from justlane.reports.changes.edits import effect_text, extent_text, plain_edit, plain_effect, plain_extent
+from justlane.reports.changes.edits import (
+    against,
+    against_all,
+    effect_text,
+    extent_text,
+    plain_edit,
+    plain_effect,
+    plain_extent,
+)
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import shlex
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterator
 from typing import Any
 
-from justlane.engine.changes.guards import Refusal
 from justlane.engine.changes.together import Need, Offer, Offers, Step
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
@@ -27,7 +26,7 @@ from justlane.model.edits import (
 from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
-from justlane.reports.changes.edits import effect_text, plain_edit, plain_effect
+from justlane.reports.changes.edits import against, against_all, effect_text, plain_edit, plain_effect
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 
@@ -87,19 +86,6 @@ def _lines(result: Offers) -> Iterator[Line]:
     for said in alike:
         yield line()
         yield line(("against each of them  ", "warn"), said, hanging="  ")
-
-
-def against_all(some: Iterable[Sequence[Refusal]]) -> list[str]:
-    """What speaks against each of several edits, whichever way it comes about."""
-    said = [[refusal.short or refusal.message for refusal in refusals] for refusals in some]
-    return [one for one in dict.fromkeys(said[0]) if all(one in others for others in said)] if said[1:] else []
-
-
-def against(refusals: Sequence[Refusal], but: Collection[str]) -> Iterator[Line]:
-    """What speaks against one edit, but for what is said of all."""
-    for said in dict.fromkeys(refusal.short or refusal.message for refusal in refusals):
-        if said not in but:
-            yield line(("     against  ", "warn"), said, hanging=" " * 14)
 
 
 def _offer(number: int, offer: Offer, alike: Collection[str]) -> Iterator[Line]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any
 
 from justlane.engine.changes.effect import Effect, Extent, Moved, Who
+from justlane.engine.changes.guards import Refusal
 from justlane.model.edits import (
     AllowInRole,
     DropRole,
@@ -22,6 +23,7 @@ from justlane.model.edits import (
 )
 from justlane.model.names import counted, some_of
 from justlane.reports.answers import chains
+from justlane.reports.layout import Line, line
 
 _MOST_NAMED = 4
 _MOST_WHO = 2
@@ -111,3 +113,16 @@ def _named(moved: Sequence[Moved]) -> str:
     left = moved[_MOST_NAMED:]
     more = f" and {counted(len(left), 'action')} more" if left else ""
     return ", ".join(named) + more
+
+
+def against_all(some: Iterable[Sequence[Refusal]]) -> list[str]:
+    """What speaks against each of several edits, whichever way it comes about."""
+    said = [[refusal.short or refusal.message for refusal in refusals] for refusals in some]
+    return [one for one in dict.fromkeys(said[0]) if all(one in others for others in said)] if said[1:] else []
+
+
+def against(refusals: Sequence[Refusal], but: Collection[str]) -> Iterator[Line]:
+    """What speaks against one edit, but for what is said of all."""
+    for said in dict.fromkeys(refusal.short or refusal.message for refusal in refusals):
+        if said not in but:
+            yield line(("     against  ", "warn"), said, hanging=" " * 14)
