@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import importlib
 import json
 import os
+import pkgutil
 import re
 import shutil
 import socket
@@ -13,12 +15,14 @@ import tempfile
 import time
 import unittest
 import warnings
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 from urllib.request import urlopen
 
+import justlane
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.loading import load
@@ -37,6 +41,17 @@ class Ran(NamedTuple):
     @property
     def json(self) -> Any:
         return json.loads(self.out)
+
+
+@cache
+def everything_loaded() -> Callable[[], None]:
+    """The program's main function, after every module of it was loaded once: copies of this process need not again."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", DeprecationWarning)  # a library of others calls another by an old name
+        for module in pkgutil.walk_packages(justlane.__path__, "justlane."):
+            if not module.name.endswith("__main__"):
+                importlib.import_module(module.name)
+    return sys.modules["justlane.cli.main"].run  # type: ignore[no-any-return]
 
 
 class EstateTest(unittest.TestCase):
@@ -102,9 +117,7 @@ class EstateTest(unittest.TestCase):
 
     def run_forked(self, *words: str, **extra: str) -> Ran:
         """The same from a copy of this process, in which all modules are loaded already: for long tables of commands."""
-        import justlane.cli.editing.settling  # noqa: F401
-        from justlane.cli.main import run
-
+        run = everything_loaded()
         paths = [self.top / "said.out", self.top / "said.err"]
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", DeprecationWarning)  # forking beside threads that NumPy's library keeps idle
