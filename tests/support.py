@@ -14,6 +14,7 @@ import sys
 import tempfile
 import time
 import unittest
+import unittest.mock
 import warnings
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -64,6 +65,9 @@ class EstateTest(unittest.TestCase):
         temporary = tempfile.TemporaryDirectory()
         self.addCleanup(temporary.cleanup)
         self.top = Path(temporary.name).resolve()
+        own = unittest.mock.patch.dict(os.environ, XDG_CONFIG_HOME=str(self.top / "config"))
+        own.start()
+        self.addCleanup(own.stop)
         self.folder = self.top / "estate"
         self.folder.mkdir()
 

@@ -471,7 +471,7 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         child = os.fork()
         if child == 0:
             try:
-                saving.save(folder, changes, Told("somebody", f"round {number}"))
+                saving.save(folder, changes, Told("somebody", "somebody", f"round {number}"))
             finally:
                 os._exit(0)
         if number % 5:

@@ -78,11 +78,9 @@ def _of_commits(folder: Path, read_people: PeopleReader, last: int, unknown: lis
 def _at(
     folder: Path, commit: Commit, read_people: PeopleReader, rooms: ExitStack, unknown: list[str]
 ) -> EstateIndex | None:
-    room = Path(rooms.enter_context(TemporaryDirectory(prefix="justlane-")))
-    target = room / "estate"
-    target.mkdir()
+    target = Path(rooms.enter_context(TemporaryDirectory(prefix="justlane-")))
     try:
-        written_out(commit.id, folder, room, target)
+        written_out(commit.id, folder, target)
         return open_index(target, read_people, folder)
     except (EstateError, UsageError, StorageError) as error:
         unknown.append(f"commit {commit.id[:10]}: {error.message}")

@@ -57,7 +57,7 @@ def as_it_was(estate: Path, when: str, read_people: PeopleReader) -> Past:
         folder.mkdir()
         told = [f"the people of the snapshot {name}"] if name else []
         if commit is not None:
-            written_out(commit.id, estate, Path(temporary), folder)
+            written_out(commit.id, estate, folder)
             told.append(f"the files of commit {commit.id[:_SHORT]} ({commit.time:%Y-%m-%d %H:%M} UTC)")
             told += _forward(estate, folder, commit.time, then)
         else:

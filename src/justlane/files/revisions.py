@@ -1,7 +1,7 @@
 """Estates as they stand in other folders, and in the revisions of the git repository that an estate lies in.
 
-A revision is read object by object, exactly as it was committed. A repository is data: no program that its
-configuration names is run, nothing is fetched, and links are written down as links, which nobody follows.
+A revision is read object by object, exactly as it was committed. A repository is data: nothing in it runs, nothing is
+fetched (`disk.git`), and links are written down as links, which nobody follows.
 """
 
 from __future__ import annotations
@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import re
 import stat
-import subprocess
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
@@ -18,21 +17,10 @@ from tempfile import TemporaryDirectory
 from typing import NamedTuple
 
 from justlane.files.disk.beneath import open_folder, parts_of
+from justlane.files.disk.git import Repository, repository_of
 from justlane.files.disk.storing import write_atomically
 from justlane.files.reading.folder import ROOT, holds_root, included_among
 from justlane.model.errors import StorageError, UsageError
-
-_DEAF = {
-    "GIT_ALLOW_PROTOCOL": "none",
-    "GIT_NO_LAZY_FETCH": "1",
-    "GIT_NO_REPLACE_OBJECTS": "1",
-    "GIT_OPTIONAL_LOCKS": "0",
-    "GIT_TERMINAL_PROMPT": "0",
-    "LC_ALL": "C",
-}
-"""Nothing is fetched, nothing is asked, nothing stands for something else."""
-_QUIET = ("--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
-_PATIENCE_SECONDS = 120
 
 
 @contextmanager
@@ -52,7 +40,7 @@ def folder_named(text: str, estate: Path) -> Iterator[Path]:
         with TemporaryDirectory(prefix="justlane-") as temporary:
             folder = Path(temporary) / "estate"
             folder.mkdir()
-            _write_out(_Revision(text, estate, Path(temporary)), folder)
+            written_out(text, estate, folder)
             yield folder
 
 
@@ -68,39 +56,46 @@ def commit_before(estate: Path, moment: datetime) -> Commit | None:
     """The last commit of the current branch at a time or before; None if there is none, or no repository."""
     words = ("rev-list", "-1", "--first-parent", f"--before={int(moment.timestamp())}", "--format=%ct", "HEAD")
     try:
-        told = _asked(estate, *words)
+        with repository_of(estate) as repository:
+            told = repository.said(*words) if repository else None
+            lines = (told or b"").decode("ascii", "replace").split()
+            if repository is None or len(lines) != 3:
+                return None
+            if repository.said("cat-file", "-e", f"{lines[1]}:{repository.prefix}{ROOT}") is None:
+                return None
+            return Commit(lines[1], datetime.fromtimestamp(int(lines[2]), UTC))
     except StorageError:
         return None
-    lines = (told or b"").decode("ascii", "replace").split()
-    if len(lines) != 3:
-        return None
-    if _asked(estate, "cat-file", "-e", f"{lines[1]}:./{ROOT}") is None:
-        return None
-    return Commit(lines[1], datetime.fromtimestamp(int(lines[2]), UTC))
 
 
 def commits(estate: Path, most: int) -> list[Commit]:
     """The last commits of the current branch that touched the estate, the newest first; none where there is no
     repository."""
-    words = ("log", f"-{most}", "--first-parent", "--format=%H %ct", "HEAD", "--", ".")
+    words = ("rev-list", f"-{most}", "--first-parent", "--format=%ct", "HEAD", "--")
     try:
-        told = _asked(estate, *words)
+        with repository_of(estate) as repository:
+            told = repository.said(*words, *filter(None, (repository.prefix,))) if repository else None
     except StorageError:
         return []
-    found = [line.split() for line in (told or b"").decode("ascii", "replace").splitlines()]
-    return [Commit(words[0], datetime.fromtimestamp(int(words[1]), UTC)) for words in found if len(words) == 2]
+    found = (told or b"").decode("ascii", "replace").split()  # `commit`, its name and its time, again and again
+    return [
+        Commit(name, datetime.fromtimestamp(int(time), UTC))
+        for name, time in zip(found[1::3], found[2::3], strict=False)
+    ]
 
 
-def written_out(commit: str, estate: Path, room: Path, target: Path) -> None:
-    """Write the estate's files of a commit into a folder; `room` is a folder beside it."""
-    _write_out(_Revision(commit, estate, room), target)
-
-
-def _asked(estate: Path, *words: str) -> bytes | None:
-    """What git says of the repository that an estate lies in; None if it says no."""
-    kept = {key: value for key, value in os.environ.items() if not key.startswith("GIT_")}
-    done = _run(["git", "-C", str(estate), *_QUIET, *words], {**kept, **_DEAF}, b"")
-    return done.stdout if done.returncode == 0 else None
+def written_out(commit: str, estate: Path, target: Path) -> None:
+    """Write the estate's files of a commit into a folder. UsageError if there is no such commit."""
+    hint = f"name a folder that holds {ROOT}, or a revision of the git repository that the estate lies in"
+    if commit.startswith("-") or "\0" in commit:
+        raise UsageError(f"{commit!r} is neither a folder nor a revision", hint)
+    with repository_of(estate) as repository:
+        if repository is None:
+            raise UsageError(f"{commit!r} is no folder, and the estate is not in git", hint)
+        found = repository.said("rev-parse", "--verify", "--quiet", f"{commit}^{{commit}}")
+        if found is None:
+            raise UsageError(f"{commit!r} is neither a folder nor a revision of the estate's repository", hint)
+        _write_out(_Revision(commit, repository, found.decode("ascii").strip()), target)
 
 
 class _Blob(NamedTuple):
@@ -124,35 +119,16 @@ def _write_out(revision: _Revision, target: Path) -> None:
 
 
 class _Revision:
-    """One revision of the repository that an estate lies in."""
+    """One revision of a repository."""
 
-    def __init__(self, name: str, estate: Path, room: Path) -> None:
+    def __init__(self, name: str, repository: Repository, commit: str) -> None:
         self.name = name
-        self._estate = estate
-        hint = f"name a folder that holds {ROOT}, or a revision of the git repository that the estate lies in"
-        if name.startswith("-") or "\0" in name:
-            raise UsageError(f"{name!r} is neither a folder nor a revision", hint)
-        told = self._asked("rev-parse", "--show-prefix", "--git-common-dir", "--show-object-format")
-        if told is None:
-            raise UsageError(f"{name!r} is no folder, and the estate is not in git", hint)
-        prefix, common, form = told.decode("utf-8", "surrogateescape").split("\n")[:3]
-        commit = self._asked("rev-parse", "--verify", "--quiet", f"{name}^{{commit}}")
-        if commit is None:
-            raise UsageError(f"{name!r} is neither a folder nor a revision of the estate's repository", hint)
-        self._tree = f"{commit.decode('ascii').strip()}:{prefix.rstrip('/')}"
-        self._bare = _bare_repository(room, estate / common / "objects", form)
-
-    def _asked(self, *words: str) -> bytes | None:
-        """What git says of the repository; None if it says no."""
-        return _asked(self._estate, *words)
-
-    def _told(self, *words: str, given: bytes = b"") -> bytes | None:
-        """The same of its objects alone, without any of its configuration."""
-        return None if (done := _run(["git", *_QUIET, *words], self._bare, given)).returncode else done.stdout
+        self._repository = repository
+        self._tree = f"{commit}:{repository.prefix.rstrip('/')}"
 
     def blobs(self) -> dict[str, _Blob]:
         """Every file and link beneath the estate's folder, by name."""
-        listed = self._told("ls-tree", "-r", "-z", "--full-tree", self._tree)
+        listed = self._repository.said("ls-tree", "-r", "-z", "--full-tree", self._tree)
         found: dict[str, _Blob] = {}
         for line in (listed or b"").split(b"\0"):
             told, _, name = line.partition(b"\t")
@@ -178,7 +154,7 @@ class _Revision:
         """The content of some objects. StorageError if one is missing, as in a repository that holds only a part."""
         listed = sorted(ids)
         given = "".join(f"{one}\n" for one in listed).encode()
-        told = self._told("cat-file", "--batch", given=given) or b""
+        told = self._repository.said("cat-file", "--batch", given=given) or b""
         found: dict[str, bytes] = {}
         for one in listed:
             head, _, told = told.partition(b"\n")
@@ -198,31 +174,6 @@ def _link(target: Path, name: str, content: bytes) -> None:
         os.symlink(content, last.encode("utf-8", "surrogateescape"), dir_fd=folder)
 
 
-def _bare_repository(room: Path, objects: Path, form: str) -> dict[str, str]:
-    """Surroundings in which git sees the objects of a repository, and nothing of its configuration."""
-    bare = room / "bare"
-    for name in ("refs", "objects"):
-        (bare / name).mkdir(parents=True)
-    (bare / "HEAD").write_text("ref: refs/heads/none\n")
-    said = f"[extensions]\n\tobjectFormat = {form}\n" if form == "sha256" else ""
-    version = 1 if said else 0
-    (bare / "config").write_text(f"[core]\n\trepositoryformatversion = {version}\n\tbare = true\n{said}")
-    kept = {key: value for key, value in os.environ.items() if not key.startswith("GIT_")}
-    own = {"GIT_DIR": str(bare), "GIT_OBJECT_DIRECTORY": str(objects.resolve()), "GIT_CONFIG_GLOBAL": os.devnull}
-    return {**kept, **_DEAF, **own, "GIT_CONFIG_NOSYSTEM": "1"}
-
-
-def _run(words: list[str], environment: Mapping[str, str], given: bytes) -> subprocess.CompletedProcess[bytes]:
-    try:
-        return subprocess.run(
-            words, env=environment, input=given, capture_output=True, check=False, timeout=_PATIENCE_SECONDS
-        )
-    except FileNotFoundError as error:
-        raise StorageError("git is not installed", "install it, or name a folder") from error
-    except (subprocess.TimeoutExpired, ValueError, OSError) as error:
-        raise StorageError(f"git did not answer: {type(error).__name__}", "see what is wrong with it") from error
-
-
 class Touched(NamedTuple):
     """When a line of a file was changed last."""
 
@@ -237,9 +188,10 @@ def last_changed(estate: Path, file: str) -> dict[int, Touched]:
 
     Only objects are looked at: no filter and no program of the repository's configuration runs.
     """
-    words = ("blame", "--no-textconv", "--line-porcelain", "HEAD", "--", f"./{file}")
     try:
-        told = _asked(estate, *words)
+        with repository_of(estate) as repository:
+            words = ("blame", "--no-textconv", "--line-porcelain", "HEAD", "--")
+            told = repository.said(*words, f"{repository.prefix}{file}") if repository else None
     except StorageError:
         return {}
     found: dict[int, Touched] = {}
@@ -260,6 +212,7 @@ def last_changed(estate: Path, file: str) -> dict[int, Touched]:
 def committed(estate: Path, file: str) -> bytes | None:
     """A file as it was committed last; None if it was not."""
     try:
-        return _asked(estate, "cat-file", "blob", f"HEAD:./{file}")
+        with repository_of(estate) as repository:
+            return repository.said("cat-file", "blob", f"HEAD:{repository.prefix}{file}") if repository else None
     except StorageError:
         return None

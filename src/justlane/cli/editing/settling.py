@@ -115,7 +115,7 @@ def settle(
         ctx.exit(1)
     effect, why = proposal.effect, given.get("because", "").strip() if reason is None else reason
     told = Told(
-        acting or who(), proposal.command, why, given["even_so"] if proposal.refusals else "", undoes, names,
+        acting or who(), who(), proposal.command, why, given["even_so"] if proposal.refusals else "", undoes, names,
         effect.people, effect.gained, effect.lost,
     )  # fmt: skip
     if unfinished is None:

@@ -11,15 +11,16 @@ import click
 from justlane.cli import options
 from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.cli.grouping import OrderedGroup
-from justlane.cli.terminal import show, tell
+from justlane.cli.terminal import say, show, tell
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing.draft import Changed, Draft, content_of, taken_back
 from justlane.files.saving import saving
-from justlane.files.saving.journal import Journal, Note, standing
+from justlane.files.saving.journal import Journal, Note
 from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import EstateError, RefusedError, UsageError
 from justlane.model.findings import Severity
+from justlane.model.names import counted
 
 
 @click.command()
@@ -27,9 +28,10 @@ from justlane.model.findings import Severity
 @editing_options
 @click.pass_context
 def undo(ctx: click.Context, /, **given: Any) -> None:
-    """Take back the last edit that this tool made; and again, the one before it.
+    """Take back the last edit that you made here with this tool; and again, the one before it.
 
-    Shows first who gains and loses what by that. Refused where somebody changed the same lines since.
+    Shows first who gains and loses what by that. Refused where somebody changed the same lines since. A journal is
+    data: what was not sealed with your own key, in this folder, is somebody else's, and is never carried out.
 
     \b
     Example:
@@ -39,10 +41,7 @@ def undo(ctx: click.Context, /, **given: Any) -> None:
     """
     editing = begun(given)
     place = editing.draft.folder
-    left = standing(Journal(place).edits())
-    if not left:
-        raise UsageError("there is no edit to take back", "`justlane journal show` lists what this tool edited")
-    note = left[-1]
+    note = _last_own(place)
     for edit in note.files:
         content = content_of(place, edit.file)
         editing.draft.replace(edit.file, content, taken_back(edit.file, content, edit.hunks, edit.after))
@@ -50,6 +49,25 @@ def undo(ctx: click.Context, /, **given: Any) -> None:
         raise RefusedError(f"edit {note.number} changed nothing that is still there", "see `justlane journal show`")
     moved = (note.names[1], note.names[0]) if note.command.startswith("justlane scope move ") else None
     settle(ctx, editing, names=note.names, undoes=note.number, moved=moved)
+
+
+def _last_own(place: Path) -> Note:
+    """The last edit that the person at the prompt made here and that stands; what others wrote down since is said."""
+    others = 0
+    for note, own in Journal(place).standing():
+        if own:
+            if others:
+                say(f"left as they are: {_of_others(others)} after edit {note.number}")
+            return note
+        others += 1
+    if others:
+        message = f"there is no edit of yours to take back, made in this folder: the journal has {_of_others(others)}"
+        raise RefusedError(message, "whoever made one can; or by hand: `justlane journal show` has the lines")
+    raise UsageError("there is no edit to take back", "`justlane journal show` lists what this tool edited")
+
+
+def _of_others(count: int) -> str:
+    return f"{counted(count, 'edit')} of somebody else, or made elsewhere"
 
 
 @click.group(cls=OrderedGroup)
@@ -72,11 +90,14 @@ def show_edits(folder: Path | None, form: str, **given: str | None) -> None:
       justlane journal show
       justlane journal show --about "group contractors" --since 2026-11-01
     """
-    from justlane.reports.changes.journal import Edits
+    from justlane.reports.changes.journal import Edits, Listed
 
-    edits = Journal(options.folder_of(folder)).edits()
-    undone = {note.undoes: note.number for note in edits if note.undoes}
-    show("Edits", Edits(tuple(note for note in reversed(edits) if _wanted(note, given)), undone), form)
+    edits = Journal(options.folder_of(folder)).edits_and_owners()
+    undone = {(note.undoes, own): note.number for note, own in edits if note.undoes}
+    listed = (
+        Listed(note, own, undone.get((note.number, own))) for note, own in reversed(edits) if _wanted(note, given)
+    )
+    show("Edits", Edits(tuple(listed)), form)
 
 
 def _wanted(note: Note, given: dict[str, str | None]) -> bool:

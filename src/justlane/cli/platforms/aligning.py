@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     help="Refuse to take away more than this: cells, memberships, accounts and entries together.",
 )
 @click.option("--undo", "undone", is_flag=False, flag_value="", default=None, metavar="[RUN]", help="Take a run back.")
-@click.option("--even-so", default="", metavar="REASON", help="Although it takes administration away.")
+@click.option("--even-so", default="", metavar="REASON", help="Although something speaks against it.")
 @click.option("--acting-as", default="", metavar="USER", help="Who you are in the directory.")
 @click.pass_context
 def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
@@ -62,6 +62,7 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
     """
     from justlane.platforms.alignment import aligning
     from justlane.platforms.alignment.journal import Journal
+    from justlane.platforms.alignment.taking_back import refuse_outside
     from justlane.platforms.interface import connect, dialect_of
 
     estate, place = options.opened(given["folder"]), options.folder_of(given["folder"])
@@ -84,6 +85,8 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
         aligning.refuse_too_many_removals(planned, given["most_removals"])
         by_people = dialect_of(estate.platforms[platform]).by_people
         if not given["even_so"]:
+            if undone is not None:
+                refuse_outside(planned)
             _refuse_lockout(index, platform, planned, reading, given["acting_as"])
         if not given["yes"] and not consented(len(planned.steps)):
             say("nothing was changed")
@@ -121,15 +124,11 @@ def _planned(
 
 
 def _before(journal: Journal, run: str, place: Path, platform: str) -> Reading | None:
-    """What was read before a run, if that is kept."""
-    from justlane.model.errors import JustLaneError
+    """What was read before a run, if that is kept, and the person's own."""
     from justlane.platforms.alignment import readings
 
     name = journal.reading_before(run)
-    try:
-        return readings.open_reading(place, platform, name) if name else None
-    except JustLaneError:
-        return None
+    return readings.open_own(place, platform, name) if name else None
 
 
 def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: Reading, acting: str) -> None:

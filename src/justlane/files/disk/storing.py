@@ -19,6 +19,8 @@ from justlane.files.disk.beneath import CLOSED, COMMON, content_of, open_folder,
 from justlane.model.errors import StorageError
 from justlane.model.secrecy import bytes_without_secrets
 
+_BLOCK = 1 << 16
+"""Bytes that are read at a time, from the end."""
 UNFINISHED = ".justlane-unfinished."
 """How the names of files begin that are not complete yet."""
 
@@ -93,6 +95,18 @@ def write_secret(top: Path, name: str | Path, secret: str) -> None:
             os.write(written.handle, secret.encode() + b"\n")
             os.fsync(written.handle)
             written.replace(last)
+    except OSError as error:
+        raise _told(top / name, error) from error
+
+
+def make_once(top: Path, name: str, content: bytes) -> None:
+    """Make a file that is closed to others, unless there is one of that name. StorageError if that is impossible."""
+    try:
+        with open_folder(top) as folder, unfinished(folder, CLOSED) as written:
+            os.write(written.handle, content)
+            os.fsync(written.handle)
+            with suppress(FileExistsError):
+                written.take(name)
     except OSError as error:
         raise _told(top / name, error) from error
 
@@ -196,6 +210,28 @@ def _append(handle: int, line: bytes) -> None:
         with suppress(OSError):
             os.ftruncate(handle, size)
         raise
+
+
+def lines_backwards(top: Path, name: str | Path) -> Iterator[bytes]:
+    """The lines of a file beneath `top` from the last to the first, without their ends and without empty ones; none if
+    there is no file. No more is read than is asked for. StorageError if it cannot be read."""
+    try:
+        with beneath.opened(top, name) as handle:
+            at, ends = os.fstat(handle).st_size, [b""]  # of a line whose beginning stands in a block before
+            while at:
+                start = max(at - _BLOCK, 0)
+                first, *lines = os.pread(handle, at - start, start).split(b"\n")
+                if lines:
+                    lines[-1] += b"".join(reversed(ends))
+                    yield from filter(None, reversed(lines))
+                    ends = []
+                ends.append(first)
+                at = start
+            yield from filter(None, (b"".join(reversed(ends)),))
+    except FileNotFoundError:
+        return
+    except OSError as error:
+        raise StorageError(f"{top / name} cannot be read: {error.strerror}", "see who may read it") from error
 
 
 def lines_of(top: Path, name: str | Path) -> list[bytes]:

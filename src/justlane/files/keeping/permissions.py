@@ -5,19 +5,12 @@ It is kept with the person's own settings, outside every estate, in a JSON file 
 
 from __future__ import annotations
 
-import os
-import stat
-from pathlib import Path
-
 import msgspec
-from platformdirs import user_config_path
 
-from justlane.files.disk import beneath
-from justlane.files.disk.storing import write_atomically
+from justlane.files.keeping.own_settings import read_own, settings_folder, write_own
 from justlane.model.errors import StorageError
 
 FILE = "permissions.json"
-_HINT = "set HOME, or XDG_CONFIG_HOME, to a folder of your own"
 
 
 class Use(msgspec.Struct, frozen=True, order=True):
@@ -46,26 +39,14 @@ class Permissions(msgspec.Struct, frozen=True):
 
 def permissions() -> Permissions:
     """What is allowed now. StorageError if the file cannot be believed."""
-    folder = _folder()
-    if folder is None:
+    content = read_own(FILE)
+    if content is None:
         return Permissions()
     try:
-        handle = beneath.regular(folder / FILE)
-    except FileNotFoundError:
-        return Permissions()
-    except OSError as error:
-        raise StorageError(f"{folder / FILE} cannot be read: {error.strerror}", "see who may read it") from error
-    try:
-        for known in (os.fstat(handle), os.stat(folder)):
-            if known.st_uid != os.geteuid() or known.st_mode & (stat.S_IWGRP | stat.S_IWOTH):
-                message = f"{folder / FILE} is not believed: others than you may write there"
-                raise StorageError(message, f"look at it, then close it: chmod go-w {folder} {folder / FILE}")
-        return msgspec.json.decode(beneath.content_of(handle), type=Permissions)
+        return msgspec.json.decode(content, type=Permissions)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        message = f"{folder / FILE} cannot be understood: {error}"
+        message = f"{settings_folder()}/{FILE} cannot be understood: {error}"
         raise StorageError(message, "take it away; you are asked again then") from error
-    finally:
-        os.close(handle)
 
 
 def allow(*, secret: Use | None = None, file: str | None = None, place: str | None = None) -> None:
@@ -89,19 +70,5 @@ def forget(*, secret: Use | None = None, file: str | None = None, place: str | N
     )
 
 
-def _folder() -> Path | None:
-    """The person's own folder for settings; None where the system knows of none."""
-    found = user_config_path("justlane", appauthor=False)
-    return found if found.is_absolute() else None
-
-
 def _keep(new: Permissions) -> None:
-    folder = _folder()
-    if folder is None:
-        raise StorageError("there is no folder for your own settings", _HINT)
-    try:
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    except OSError as error:
-        raise StorageError(f"{folder} cannot be made: {error.strerror}", _HINT) from error
-    content = msgspec.json.format(msgspec.json.encode(new), indent=1)
-    write_atomically(folder, FILE, content, beneath.CLOSED)
+    write_own(FILE, msgspec.json.format(msgspec.json.encode(new), indent=1))

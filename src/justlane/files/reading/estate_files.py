@@ -100,6 +100,12 @@ def read_root(folder: Path) -> EstateFile | None:
     return shape if isinstance(shape, EstateFile) else None
 
 
+def names_of_files(folder: Path) -> set[str]:
+    """The root file and all that it includes, as far as it can be understood."""
+    root = read_root(folder)
+    return {ROOT, *(name for pattern in (root.include if root else ()) for name in included(folder, pattern))}
+
+
 def _read(folder: Path, name: str) -> DeclaredFile:
     text = yamltext.read(folder, name)
     if text.value is None:

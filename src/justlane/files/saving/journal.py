@@ -1,8 +1,8 @@
 """The journal of edits: who changed which lines of an estate, by which command, why, and what that did.
 
 One JSON object a line, in `journal/estate/edits.jsonl`. Lines are only ever added, each bound to the one before by its
-hash (SHA-256), so that none can be changed or taken out unnoticed. An edit is written down before its files are
-changed, and marked afterwards.
+hash (SHA-256), so that none can be changed or taken out unnoticed, and closed with the seal of whoever made the edit.
+An edit is written down before its files are changed, and marked afterwards. The journal is read from its end.
 """
 
 from __future__ import annotations
@@ -15,13 +15,17 @@ from typing import NamedTuple
 
 import msgspec
 
-from justlane.files.disk.storing import append_durably, lines_of
+from justlane.files.disk.storing import append_durably, lines_backwards, lines_of
 from justlane.files.editing.draft import Hunk
+from justlane.files.keeping.seals import is_own, sealed
 from justlane.model.showing import json_visible
 
 PLACE = "journal/estate/edits.jsonl"
 FIRST = "0" * 64
 """What the first line is bound to."""
+_EVENTS = ("edit", "saved", "dropped")
+_MOST = 1 << 50
+"""No edit has such a number, and no file so many lines."""
 
 
 class FileEdit(msgspec.Struct, frozen=True):
@@ -46,6 +50,9 @@ class Note(msgspec.Struct, frozen=True, omit_defaults=True):
     when: str = ""
     """UTC, ISO 8601."""
     who: str = ""
+    """In the directory: as they said, or as the estate says."""
+    system_login: str = ""
+    """Who really sat there, as the system knows them."""
     command: str = ""
     reason: str = ""
     even_so: str = ""
@@ -66,6 +73,7 @@ class Told(NamedTuple):
     """What an edit says of itself."""
 
     who: str
+    system_login: str
     command: str
     reason: str = ""
     even_so: str = ""
@@ -85,6 +93,8 @@ class Kept(NamedTuple):
     """None if it cannot be read."""
     bound: bool
     """Whether it is bound to the line before."""
+    own: bool
+    """Whether the person at the prompt wrote it, here."""
 
 
 class Journal:
@@ -100,24 +110,39 @@ class Journal:
             if not line.strip():
                 continue
             note = _read(line)
-            yield Kept(number, note, note is not None and note.previous == before)
+            yield Kept(number, note, note is not None and note.previous == before, self._is_own(line))
             before = _hash(line) if note is not None else before
-
-    def notes(self) -> list[Note]:
-        """All that can be read."""
-        return [kept.note for kept in self.kept() if kept.note is not None]
 
     def edits(self) -> list[Note]:
         """The edits, in order, those that never came about left out."""
-        notes = self.notes()
-        dropped = {note.number for note in notes if note.event == "dropped"}
-        return [note for note in notes if note.event == "edit" and note.number not in dropped]
+        return [note for note, _ in self.edits_and_owners()]
+
+    def edits_and_owners(self) -> list[tuple[Note, bool]]:
+        """The same, with whether each is one's own."""
+        notes = [(kept.note, kept.own) for kept in self.kept() if kept.note is not None]
+        dropped = {(note.number, own) for note, own in notes if note.event == "dropped"}
+        return [(note, own) for note, own in notes if note.event == "edit" and (note.number, own) not in dropped]
+
+    def standing(self) -> Iterator[tuple[Note, bool]]:
+        """The edits that were not taken back and take none back themselves, and whether each is one's own; the last one
+        first. What others wrote down takes none of one's own back."""
+        gone: set[tuple[int, bool]] = set()
+        for line in lines_backwards(self._folder, PLACE):
+            note, own = _read(line), self._is_own(line)
+            if note is None:
+                continue
+            if note.event == "dropped":
+                gone.add((note.number, own))
+            elif note.event == "edit" and (note.number, own) not in gone:
+                if note.undoes:
+                    gone.add((note.undoes, own))
+                else:
+                    yield note, own
 
     def begin(self, told: Told, files: Sequence[FileEdit]) -> Note:
         """Write an edit down and wait until the disk has it. StorageError if it cannot be."""
         when = datetime.now(UTC).isoformat(timespec="seconds")
-        number = max((note.number for note in self.notes()), default=0) + 1
-        return self._add(Note("edit", number, self._last(), when, files=tuple(files), **told._asdict()))
+        return self._add(Note("edit", self._next(), self._last(), when, files=tuple(files), **told._asdict()))
 
     def end(self, number: int) -> None:
         """Mark an edit whose files are changed."""
@@ -128,23 +153,29 @@ class Journal:
         self._add(Note("dropped", number, self._last()))
 
     def unfinished(self) -> Note | None:
-        """The last edit, if its files may not all have been changed."""
-        notes = self.notes()
-        return notes[-1] if notes and notes[-1].event == "edit" else None
+        """The last edit of one's own, if its files may not all have been changed."""
+        own = (line for line in lines_backwards(self._folder, PLACE) if self._is_own(line))
+        note = next(filter(None, map(_read, own)), None)
+        return note if note is not None and note.event == "edit" else None
 
     def _add(self, note: Note) -> Note:
-        append_durably(self._folder, PLACE, json_visible(msgspec.json.encode(note).decode()).encode())
+        line = json_visible(msgspec.json.encode(note).decode()).encode()
+        append_durably(self._folder, PLACE, sealed(self._folder, PLACE, line))
         return note
 
+    def _is_own(self, line: bytes) -> bool:
+        return is_own(self._folder, PLACE, line)
+
+    def _next(self) -> int:
+        """The number of the next edit: behind the last line, where that is one's own; otherwise behind all."""
+        last = next(lines_backwards(self._folder, PLACE), b"")
+        note = _read(last) if self._is_own(last) else None
+        lines = (last,) if note else lines_backwards(self._folder, PLACE)
+        return max((note.number for note in map(_read, lines) if note is not None), default=0) + 1
+
     def _last(self) -> str:
-        readable = (line for line in reversed(lines_of(self._folder, PLACE)) if _read(line) is not None)
+        readable = (line for line in lines_backwards(self._folder, PLACE) if _read(line) is not None)
         return next(map(_hash, readable), FIRST)
-
-
-def standing(edits: Sequence[Note]) -> list[Note]:
-    """Those edits that were not taken back, and do not take one back themselves."""
-    undone = {note.undoes for note in edits}
-    return [note for note in edits if note.number not in undone and not note.undoes]
 
 
 def _hash(line: bytes) -> str:
@@ -152,7 +183,12 @@ def _hash(line: bytes) -> str:
 
 
 def _read(line: bytes) -> Note | None:
+    """A line; None if it is none that this tool could have written."""
     try:
-        return msgspec.json.decode(line, type=Note)
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        note = msgspec.json.decode(line, type=Note)
+        known = note.event in _EVENTS and 0 < note.number < _MOST and 0 <= note.undoes < note.number
+        hunks = [hunk for edit in note.files for hunk in edit.hunks]
+        dated = note.event != "edit" or datetime.fromisoformat(note.when).tzinfo is not None
+        return note if known and dated and all(0 < hunk.line < _MOST for hunk in hunks) else None
+    except (ValueError, RecursionError):  # msgspec's errors and those of text are ValueErrors
         return None

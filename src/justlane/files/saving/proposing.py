@@ -20,6 +20,7 @@ from justlane.engine.surveys.delegates import confined_to
 from justlane.files.editing.draft import Changed, Draft
 from justlane.files.loaded import Loaded
 from justlane.files.people.populating import PeopleReader
+from justlane.files.saving.saving import require_read
 from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity
@@ -65,6 +66,7 @@ def propose(
     if not changes:
         nothing = summed(Differences([], []))
         return Proposal(command, (), nothing, (), tuple(about(before)), (), ()), None
+    require_read(draft.folder, changes)
     _require_own(before, [change.file for change in changes], acting, question)
     loaded = loaded_with(draft.folder, changes, read_people, draft.windows)
     _require_sound(loaded.findings)

@@ -16,6 +16,8 @@ from pathlib import Path
 from justlane.files.disk.beneath import open_folder
 from justlane.files.disk.storing import replacing
 from justlane.files.editing.draft import Changed, carried_out, content_of
+from justlane.files.reading.estate_files import names_of_files
+from justlane.files.reading.folder import ROOT
 from justlane.files.reading.named_files import digest_of
 from justlane.files.saving.journal import FileEdit, Journal, Note, Told
 from justlane.model.errors import RefusedError, StorageError
@@ -26,6 +28,7 @@ def save(folder: Path, changes: Sequence[Changed], told: Told) -> Note:
     then nothing is changed."""
     with locked(folder):
         _finish(folder)
+        require_read(folder, changes)
         _require_unchanged(folder, changes)
         journal = Journal(folder)
         edits = [FileEdit(c.file, digest_of(c.before), digest_of(c.after), c.hunks) for c in changes]
@@ -71,10 +74,20 @@ def left_of(folder: Path, note: Note) -> list[Changed]:
 def carry_on(folder: Path, changes: Sequence[Changed], note: Note) -> None:
     """Do the rest of an edit that was cut off. RefusedError or StorageError as in saving."""
     with locked(folder):
+        require_read(folder, changes)
         _require_unchanged(folder, changes)
         with replacing(folder, {c.file: c.after for c in changes}) as let_them_stand:
             let_them_stand()
         Journal(folder).end(note.number)
+
+
+def require_read(folder: Path, changes: Sequence[Changed]) -> None:
+    """RefusedError for a file that is none of the estate's, whoever named it."""
+    read = names_of_files(folder)
+    for change in changes:
+        if change.file not in read:
+            message = f"{change.file} is no file that the estate reads, and only those are edited"
+            raise RefusedError(message, f"see `include` in {ROOT}; nothing was changed")
 
 
 def _require_unchanged(folder: Path, changes: Sequence[Changed]) -> None:

@@ -1,10 +1,12 @@
 """The journal of a platform: every change, written before it is sent and marked when it is done.
 
-One JSON object a line, in `journal/PLATFORM.jsonl` inside the estate. Lines are only ever added.
+One JSON object a line, in `journal/PLATFORM.jsonl` inside the estate. Lines are only ever added, each closed with the
+seal of whoever made it: nothing is ever taken back by what somebody else wrote there.
 """
 
 from __future__ import annotations
 
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from uuid import uuid4
@@ -13,7 +15,8 @@ import msgspec
 
 from justlane.files.disk.identity import who
 from justlane.files.disk.storing import append_durably, lines_of
-from justlane.model.errors import UsageError
+from justlane.files.keeping.seals import is_own, sealed
+from justlane.model.errors import RefusedError, UsageError
 from justlane.model.showing import json_visible
 from justlane.platforms.interface import Entry
 
@@ -65,52 +68,57 @@ class Journal:
         """Add a line and wait until the disk has it."""
         when = datetime.now(UTC).isoformat(timespec="seconds")
         note = Note(self.run, when, who(), event, step, of, why, part, name, before, after, reading)
-        append_durably(self._folder, self._name, json_visible(msgspec.json.encode(note).decode()).encode())
+        line = json_visible(msgspec.json.encode(note).decode()).encode()
+        append_durably(self._folder, self._name, sealed(self._folder, self._name, line))
 
     def sent_in(self, run: str) -> list[Note]:
         """The changes of a run that were sent and of which it is not known that they came about."""
-        notes = [note for note in self._notes() if note.run == run]
+        notes = [note for note, _ in self._notes() if note.run == run]
         done = {note.step for note in notes if note.event == "done"}
         return [note for note in notes if note.event == "sending" and note.step not in done]
 
     def unfinished(self) -> Note | None:
         """The last change that was begun, if the last run did not come to its end."""
-        notes = self._notes()
+        notes = [note for note, _ in self._notes()]
         if not notes or notes[-1].event == "finished":
             return None
         return next((note for note in reversed(notes) if note.event in ("sending", "done", "started")), None)
 
     def done_in(self, run: str) -> list[Note]:
-        """The changes of a run that came about, in their order; of the last run that changed something if it is empty.
+        """The changes of a run of one's own that came about, in their order; of the last one that changed something if
+        it is empty. What somebody else wrote down, or what was written down elsewhere, is none of them.
 
-        UsageError if there is none.
+        UsageError if there is none, RefusedError if it is somebody else's.
         """
         notes = self._notes()
-        done = {(note.run, note.step) for note in notes if note.event == "done"}
-        runs = list(dict.fromkeys(note.run for note in notes if (note.run, note.step) in done))
+        done = {(note.run, note.step) for note, _ in notes if note.event == "done"}
+        own = {(n.run, n.step): n for n, own in notes if own and n.event == "sending" and (n.run, n.step) in done}
+        runs = list(dict.fromkeys(run for run, _ in own))
         wanted = run or (runs[-1] if runs else "")
-        sent = {(n.run, n.step): n for n in notes if n.run == wanted and n.event == "sending"}
-        found = [n for at, n in sorted(sent.items()) if at in done]
-        if not found:
-            what = f"run {run!r}" if run else "run that changed anything"
-            hint = f"there are: {', '.join(runs[-5:])}" if runs else "align has changed nothing here yet"
-            raise UsageError(f"the journal has no {what}", hint)
-        return found
+        found = [note for at, note in sorted(own.items()) if at[0] == wanted]
+        if found:
+            return found
+        hint = f"there are: {', '.join(runs[-5:])}" if runs else "align has changed nothing here yet"
+        if any(at[0] == run or not run for at in done):
+            message = f"{f'run {run!r}' if run else 'what align did here'} is somebody else's, or was made elsewhere"
+            raise RefusedError(f"{message}: nothing is taken back by what {self._name} says", hint)
+        raise UsageError(f"the journal has no {f'run {run!r}' if run else 'run that changed anything'}", hint)
 
     def last_run(self) -> str:
-        """The last run that changed something."""
-        return next((note.run for note in reversed(self._notes()) if note.event == "done"), "")
+        """The last run of one's own that changed something."""
+        notes = self._notes()
+        own = {note.run for note, own in notes if own and note.event == "sending"}
+        return next((note.run for note, _ in reversed(notes) if note.event == "done" and note.run in own), "")
 
     def reading_before(self, run: str) -> str:
-        """The name of the reading that was kept before a run; empty if there was none."""
-        return next((note.reading for note in self._notes() if note.run == run and note.reading), "")
+        """The name of the reading that was kept before a run of one's own; empty if there was none."""
+        return next((note.reading for note, own in self._notes() if own and note.run == run and note.reading), "")
 
-    def _notes(self) -> list[Note]:
-        """All lines that can be read; a last line that a power cut left half-written is passed over."""
-        notes: list[Note] = []
+    def _notes(self) -> list[tuple[Note, bool]]:
+        """All lines that can be read, and whether the person at the prompt wrote each, here; a last line that a power
+        cut left half-written is passed over."""
+        notes: list[tuple[Note, bool]] = []
         for line in lines_of(self._folder, self._name):
-            try:
-                notes.append(msgspec.json.decode(line, type=Note))
-            except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-                continue
+            with suppress(msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+                notes.append((msgspec.json.decode(line, type=Note), is_own(self._folder, self._name, line)))
         return notes

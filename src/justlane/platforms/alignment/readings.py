@@ -11,6 +11,7 @@ import msgspec
 
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, read
 from justlane.files.disk.storing import write_atomically
+from justlane.files.keeping.seals import read_sealed, sealed
 from justlane.model.errors import StorageError, UsageError
 from justlane.platforms.interface import Reading
 
@@ -24,14 +25,15 @@ _FORM = "%Y-%m-%dT%H-%M-%S"
 def keep(folder: Path, platform: str, reading: Reading, moment: datetime) -> str:
     """Write a reading down and drop the oldest beyond the limit; its name. StorageError if that is impossible."""
     known = names(folder, platform)
-    if known and open_reading(folder, platform, known[-1]) == reading:
+    if known and open_own(folder, platform, known[-1]) == reading:
         return known[-1]
     if not is_file(folder, f"{FOLDER}/.gitignore"):
         write_atomically(folder, f"{FOLDER}/.gitignore", b"*\n", CLOSED)
     stem = moment.astimezone(UTC).strftime(_FORM)
     number = max((_order(one)[1] for one in known if one.startswith(stem)), default=-1) + 1
     name = f"{stem}-{number}" if number else stem
-    write_atomically(folder, _file(platform, name), msgspec.json.encode(reading), CLOSED)
+    file = _file(platform, name)
+    write_atomically(folder, file, sealed(folder, file, msgspec.json.encode(reading)), CLOSED)
     _drop(folder, platform, [*known, name][:-MOST])
     return name
 
@@ -73,6 +75,16 @@ def open_reading(folder: Path, platform: str, name: str) -> Reading:
         raise StorageError(
             f"{_file(platform, match)} cannot be read: {error}", "take it out; a new one is kept"
         ) from error
+
+
+def open_own(folder: Path, platform: str, name: str) -> Reading | None:
+    """A reading by its name; None if there is none, or if it is not the person's own."""
+    file = _file(platform, name)
+    try:
+        line = read_sealed(folder, file, file)
+        return None if line is None else msgspec.json.decode(line, type=Reading)
+    except (OSError, ValueError, RecursionError):
+        return None
 
 
 def _file(platform: str, name: str) -> str:

@@ -11,6 +11,7 @@ from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.administrators import Administrators, administrators
 from justlane.model.errors import RefusedError
+from justlane.model.names import counted
 from justlane.platforms.alignment.aligning import Plan, counted_plan, settled, totals_between
 from justlane.platforms.alignment.journal import Note
 from justlane.platforms.alignment.new_places import with_new_places
@@ -48,6 +49,16 @@ def undoing(
     steps = settled(index, platform, reading, steps, back=True)
     changes = totals_between(index, platform, reading, _after(reading, steps), moment)
     return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
+
+
+def refuse_outside(planned: Plan) -> None:
+    """RefusedError if taking a run back would give what the estate says nothing of, and so counts in no cell: that
+    needs a word of its own."""
+    given = [step for step in planned.steps if step.uncounted and step.after is not None]
+    if given:
+        more = f", and {counted(len(given) - 1, 'change')} more" if len(given) > 1 else ""
+        message = f"this gives back what no count of cells shows: {given[0].what} ({given[0].uncounted}){more}"
+        raise RefusedError(message, "if it is right all the same: --even-so REASON; nothing was changed")
 
 
 def _exactly(dialect: Dialect, reading: Reading, before: Reading | None, steps: Sequence[Step]) -> list[Step]:

@@ -1,24 +1,28 @@
 """Probes that were kept: one that was stopped goes on where it was, and the next one can say what is new.
 
 In `probes/PLATFORM` of the estate, closed to others: what is under way, a line of JSON a person, and the last result.
+Each is sealed: nothing is proved by a line that somebody else put there.
 """
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import msgspec
 
-from justlane.files.disk.beneath import CLOSED, is_file, read
+from justlane.files.disk.beneath import CLOSED, is_file
 from justlane.files.disk.storing import append_durably, lines_of, write_atomically
+from justlane.files.keeping.seals import is_own, read_sealed, sealed
 from justlane.model.errors import StorageError
 from justlane.platforms.proof.choosing import Chosen
 from justlane.platforms.proof.probing import Difference, Named, News, ProbeResult, Tried, context_of
 
 FOLDER = "probes"
+_LONGEST = timedelta(days=1)
+"""A probe that was begun longer ago is begun afresh."""
 
 
 class Earlier(msgspec.Struct, frozen=True):
@@ -36,6 +40,14 @@ class _Mark(msgspec.Struct, frozen=True):
 
     of: str
     seed: int
+    begun: str
+    """UTC, ISO 8601."""
+
+    @property
+    def fresh(self) -> bool:
+        """Whether it was begun lately: what was found long ago proves nothing of today."""
+        age = datetime.now(UTC) - datetime.fromisoformat(self.begun)
+        return timedelta() <= age < _LONGEST
 
 
 class UnderWay:
@@ -46,30 +58,38 @@ class UnderWay:
         self._folder, self._name = folder, f"{FOLDER}/{platform}/under-way.jsonl"
         contexts = [{k: v for k, v in context_of(q).items() if k != "time"} for _, q in named]
         told = msgspec.json.encode([chosen.people, chosen.scopes, [n for n, _ in named], contexts, about])
-        self._mark = _Mark(hashlib.blake2b(told, digest_size=12).hexdigest(), chosen.coverage.seed)
+        begun = datetime.now(UTC).isoformat(timespec="seconds")
+        self._mark = _Mark(hashlib.blake2b(told, digest_size=12).hexdigest(), chosen.coverage.seed, begun)
 
     def known(self) -> Mapping[tuple[str, str], Tried]:
         """What is known of it already; nothing if the one under way was another one."""
         lines = lines_of(self._folder, self._name)
-        if _mark_of(lines) != self._mark:
+        mark = _own_mark(self._folder, self._name, lines)
+        if mark is None or (mark.of, mark.seed) != (self._mark.of, self._mark.seed):
             return {}
+        self._mark = mark
         found: dict[tuple[str, str], Tried] = {}
         for line in lines[1:]:
-            try:
-                tried = msgspec.json.decode(line, type=Tried)
-            except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-                continue  # a line that was being written when the power went
+            if not is_own(self._folder, self._purpose, line):
+                continue  # being written when the power went, or not by this person for this probe
+            tried = msgspec.json.decode(line, type=Tried)
             found[tried.login, tried.situation] = tried
         return found
+
+    @property
+    def _purpose(self) -> str:
+        """What a line is for: this very probe."""
+        return f"{self._name} {self._mark.of} {self._mark.seed} {self._mark.begun}"
 
     def begin(self) -> None:
         """Start afresh."""
         keep_closed(self._folder)
-        write_atomically(self._folder, self._name, msgspec.json.encode(self._mark) + b"\n", CLOSED)
+        mark = sealed(self._folder, self._name, msgspec.json.encode(self._mark))
+        write_atomically(self._folder, self._name, mark + b"\n", CLOSED)
 
     def add(self, tried: Tried) -> None:
         """Keep what came of one person."""
-        append_durably(self._folder, self._name, msgspec.json.encode(tried))
+        append_durably(self._folder, self._name, sealed(self._folder, self._purpose, msgspec.json.encode(tried)))
 
     def end(self) -> None:
         """It is done: nothing is left to go on with."""
@@ -77,16 +97,19 @@ class UnderWay:
 
 
 def seed_under_way(folder: Path, platform: str) -> int | None:
-    """The seed of a probe that was stopped; None if none was."""
-    mark = _mark_of(lines_of(folder, f"{FOLDER}/{platform}/under-way.jsonl"))
+    """The seed of a probe of one's own that was stopped; None if none was."""
+    name = f"{FOLDER}/{platform}/under-way.jsonl"
+    lines = lines_of(folder, name)
+    mark = _own_mark(folder, name, lines)
     return mark.seed if mark else None
 
 
-def _mark_of(lines: Sequence[bytes]) -> _Mark | None:
-    try:
-        return msgspec.json.decode(lines[0], type=_Mark) if lines and lines[0] else None
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+def _own_mark(folder: Path, name: str, lines: Sequence[bytes]) -> _Mark | None:
+    """The mark of a probe that this person began lately."""
+    if not lines or not is_own(folder, name, lines[0]):
         return None
+    mark = msgspec.json.decode(lines[0], type=_Mark)
+    return mark if mark.fresh else None
 
 
 def keep_closed(folder: Path) -> None:
@@ -96,14 +119,17 @@ def keep_closed(folder: Path) -> None:
 
 
 def news(folder: Path, result: ProbeResult) -> News | None:
-    """What is new beside the last result of the platform; None if there was none."""
+    """What is new beside the last result of the platform; None if there was none of one's own."""
     name = _last(result.platform)
     if not is_file(folder, name):
         return None
     try:
-        earlier = msgspec.json.decode(read(folder, name), type=Earlier)
+        line = read_sealed(folder, name, name)
+        earlier = None if line is None else msgspec.json.decode(line, type=Earlier)
     except (OSError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise StorageError(f"{name} cannot be read: {error}", "take it out; a new one is kept") from error
+    if earlier is None:
+        return None  # somebody else's
     was, now = set(map(_same, earlier.differences)), set(map(_same, result.differences))
     new = tuple(d for d in result.differences if _same(d) not in was)
     return News(earlier.when, new, tuple(d for d in earlier.differences if _same(d) not in now))
@@ -114,7 +140,8 @@ def keep(folder: Path, result: ProbeResult, moment: datetime) -> None:
     keep_closed(folder)
     when = moment.astimezone(UTC).isoformat(timespec="seconds")
     earlier = Earlier(when, result.differences, result.kept_out, result.let_in)
-    write_atomically(folder, _last(result.platform), msgspec.json.encode(earlier), CLOSED)
+    name = _last(result.platform)
+    write_atomically(folder, name, sealed(folder, name, msgspec.json.encode(earlier)), CLOSED)
 
 
 def _same(d: Difference) -> tuple[str, str, str, bool, str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import Any
 
 from msgspec import Struct
@@ -14,12 +14,20 @@ from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
 
 
+class Listed(Struct, frozen=True):
+    """An edit of the journal."""
+
+    note: Note
+    own: bool
+    """Whether the person at the prompt made it, in this folder."""
+    undone: int | None
+    """The number of the edit that took it back."""
+
+
 class Edits(Struct, frozen=True):
     """Some edits of the journal."""
 
-    notes: tuple[Note, ...]
-    undone: Mapping[int, int]
-    """The number of an edit -> of that which took it back."""
+    edits: tuple[Listed, ...]
 
 
 class Wholeness(Struct, frozen=True):
@@ -34,19 +42,22 @@ def plain(result: Edits | Wholeness) -> dict[str, Any]:
     """The edits, or whether they are whole, as JSON values."""
     if isinstance(result, Wholeness):
         return {"lines": result.lines, "broken": [number for number, _ in result.broken]}
-    return {"edits": [_plain(note, result.undone.get(note.number)) for note in result.notes]}
+    return {"edits": [_plain(listed) for listed in result.edits]}
 
 
-def _plain(note: Note, undone: int | None) -> dict[str, Any]:
+def _plain(listed: Listed) -> dict[str, Any]:
+    note = listed.note
     return {
         "number": note.number,
         "when": note.when,
         "who": note.who,
+        "system_login": note.system_login,
+        "yours": listed.own,
         "command": note.command,
         "reason": note.reason,
         "even_so": note.even_so,
         "undoes": note.undoes or None,
-        "undone_by": undone,
+        "undone_by": listed.undone,
         "people": note.people,
         "gained": note.gained,
         "lost": note.lost,
@@ -59,12 +70,17 @@ def sheet(result: Edits | Wholeness) -> Sheet:
     """One row for each edit, or for each line that is not whole."""
     if isinstance(result, Wholeness):
         return Sheet(("line", "readable"), [(n, "yes" if readable else "no") for n, readable in result.broken])
-    columns = ("number", "when", "who", "command", "reason", "people", "gained", "lost", "files")
+    told = ("number", "when", "who", "system_login", "yours", "command", "reason")
+    counted_in = ("people", "gained", "lost", "files")
     rows = [
-        (n.number, n.when, n.who, n.command, n.reason, n.people, n.gained, n.lost, " ".join(e.file for e in n.files))
-        for n in result.notes
+        (
+            *(n.number, n.when, n.who, n.system_login, "yes" if listed.own else "no", n.command, n.reason),
+            *(n.people, n.gained, n.lost, " ".join(edit.file for edit in n.files)),
+        )
+        for listed in result.edits
+        for n in (listed.note,)
     ]
-    return Sheet(columns, rows)
+    return Sheet((*told, *counted_in), rows)
 
 
 def text(result: Edits | Wholeness, look: Look) -> str:
@@ -73,14 +89,18 @@ def text(result: Edits | Wholeness, look: Look) -> str:
 
 
 def _lines(result: Edits) -> Iterator[Line]:
-    if not result.notes:
+    if not result.edits:
         yield line("no edits")
-    for number, note in enumerate(result.notes):
+    for number, listed in enumerate(result.edits):
         if number:
             yield line()
-        undone = result.undone.get(note.number)
+        note, undone = listed.note, listed.undone
         state = f"  taken back by {undone}" if undone else f"  takes back {note.undoes}" if note.undoes else ""
-        yield line((f"{note.number}", "head"), f"  {note.when}  ", (note.who, "name"), (state, "warn"))
+        sat = f", signed in as {note.system_login}" if note.system_login not in ("", note.who) else ""
+        owner = "" if listed.own else "  (not sealed by you here)"
+        yield line(
+            (f"{note.number}", "head"), f"  {note.when}  ", (note.who, "name"), sat, (owner, "warn"), (state, "warn")
+        )
         yield line(f"  {note.command}", hanging="    ")
         if note.reason:
             yield line(f"  because {note.reason}", hanging="    ")
