@@ -200,7 +200,7 @@ class Postgresql(EstateTest):
         self.assertFalse([d["says"] for d in drift if d["part"] in ("grants", "columns", "memberships", "people")])
         self._only_what_was_shown(before, snapshot(self.server), steps)
         if steps:
-            self.lane("align store --undo --yes --most-removals 100000")
+            self.lane("align store --undo --yes --even-so drawn --most-removals 100000")
         self.assertEqual(snapshot(self.server), before)
 
     def _only_what_was_shown(self, before: dict[str, list[Any]], after: dict[str, list[Any]], steps: list[Any]) -> None:
@@ -272,7 +272,7 @@ class Subversion(EstateTest):
         for comment in (line for line in rules.decode().splitlines() if line.startswith("#")):
             self.assertIn(comment, (self.folder / "rules").read_text())
         if planned.json["steps"]:
-            self.lane("align source --undo --yes --most-removals 100000")
+            self.lane("align source --undo --yes --even-so drawn --most-removals 100000")
         self.assertEqual((self.folder / "rules").read_bytes(), rules)
 
     def _questions(self, others: list[tuple[str, str]]) -> Iterator[tuple[str, str, str]]:
@@ -368,7 +368,7 @@ class Folders(EstateTest):
         self.assertNotIn("otherwise than", ran.err)
         self.assertEqual(self._can(share), could, "left alone")
         if planned.json["steps"]:
-            self.lane("align share --undo --yes --most-removals 100000")
+            self.lane("align share --undo --yes --even-so drawn --most-removals 100000")
         self.assertEqual(self._lists(share), before)
 
     def _grow(self, draw: random.Random, share: Path) -> None:

@@ -107,7 +107,7 @@ class Shelf(Held):
         shown = {step["name"] for step in steps}
         self.assertEqual({name for name in (*before, *after) if before.get(name) != after.get(name)}, shown)
         if steps:
-            self.lane(f"align store --undo --yes {SAID_ALOUD}")
+            self.lane(f"align store --undo --yes --even-so drawn {SAID_ALOUD}")
         self.assertEqual(json.loads((self.folder / "shelf.json").read_text()), before)
 
     def _grown(self, draw: random.Random) -> Iterator[tuple[str, dict[str, Any]]]:
@@ -134,7 +134,7 @@ class StandIn(Held):
                 changed = {name for name in (*entries, *after[part]) if entries.get(name) != after[part].get(name)}
                 self.assertFalse({(part, name) for name in changed} - shown)
             if steps:
-                self.lane(f"align store --undo --yes {SAID_ALOUD}")
+                self.lane(f"align store --undo --yes --even-so drawn {SAID_ALOUD}")
             self.assertEqual(self._holds(), before)
             self.assertEqual(self._answers(), could)
 
@@ -198,7 +198,7 @@ class Sheet(Held):
             self._export(after)
         self.assertEqual([d["says"] for d in self.run_lane("drift", "store", "--format", "json").json[0]["differences"]], [])
         if after != before:
-            self.run_lane("align", "store", "--undo", "--yes", *SAID_ALOUD.split())
+            self.run_lane("align", "store", "--undo", "--yes", "--even-so", "drawn", *SAID_ALOUD.split())
             self._export(after := self._carry_out(after))
         self.assertEqual(after, before)
 

@@ -157,7 +157,7 @@ class PostgresqlTest(EstateTest):
         self.assertEqual(sql("select rolcanlogin from pg_roles where rolname = 'edda.stroom'"), [(False,)], "never dropped, for what they own")
         self.assertEqual(sql("select count(*) from pg_roles where rolname in ('keepers', 'modellers')"), [(1,)], "keepers is in crew still")
         self.probed(0)
-        self.lane("align store --undo --yes")
+        self.lane("align store --undo --yes --even-so back")
         self.assertEqual(sql("select count(*) from pg_roles where rolname in ('keepers', 'modellers')"), [(2,)])
 
     def test_what_the_database_cannot_say_is_an_error_at_its_line(self) -> None:

@@ -71,14 +71,14 @@ class UndoTest(OthersTest):
         self.assertIn("sign-in of edda.stroom: has what its groups have without taking them on (INHERIT)", says)
         self.lane("align store --yes")
         self.assertNotEqual(snapshot(self.server, "saltmarsh"), before)
-        ran = self.lane("align store --undo --yes")
+        ran = self.lane("align store --undo --yes --even-so back")
         self.assertIn("holds again what it held before", ran.err)
         self.assertEqual(snapshot(self.server, "saltmarsh"), before)
 
     def test_what_does_not_come_back_is_named_and_ends_with_1(self) -> None:
         self.lane("align store --yes")
         self.sql("grant truncate on buoys.moorings to crew")
-        ran = self.lane("align store --undo --yes", 3)
+        ran = self.lane("align store --undo --yes --even-so back", 3)
         self.assertIn("group crew", ran.err)
         self.assertIn("TRUNCATE on table store/saltmarsh/buoys/moorings to group crew", " ".join(ran.err.split()))
 
@@ -150,7 +150,7 @@ class LeftAloneTest(OthersTest):
         )
         self.assertLess(says.index(on), says.index(by))
         self.lane("align store --yes")
-        self.lane("align store --undo --yes")
+        self.lane("align store --undo --yes --even-so back")
         self.assertEqual(snapshot(self.server, "saltmarsh"), before)
 
     def test_the_account_that_aligns_never_shuts_itself_out(self) -> None:

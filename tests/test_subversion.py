@@ -2,9 +2,14 @@
 
 import os
 import shutil
+import socket
 import subprocess
+import threading
 import time
 import unittest
+from http.server import BaseHTTPRequestHandler, HTTPServer
+from pathlib import Path
+from typing import ClassVar
 
 from tests.support import EstateTest, free_port
 from tests.test_postgresql import ldif
@@ -38,9 +43,47 @@ bindings:
 """
 
 
+APACHE = """
+ServerRoot {top}
+ServerName localhost
+PidFile {top}/httpd.pid
+ErrorLog {top}/error.log
+Listen 127.0.0.1:{port}
+{modules}
+Redirect permanent /moved http://127.0.0.1:{trap}
+<Location /svn>
+  DAV svn
+  SVNParentPath {root}
+  AuthzSVNAccessFile {rules}
+  AuthType Basic
+  AuthName "Marsh"
+  AuthBasicProvider file
+  AuthUserFile {top}/words
+  Require valid-user
+</Location>
+"""
+MODULES = ("mpm_event", "authn_core", "authn_file", "auth_basic", "authz_core", "authz_user", "alias", "dav", "dav_svn", "authz_svn")
+
+
 def require_subversion() -> None:
     if not all(map(shutil.which, ("svn", "svnadmin", "svnserve", "svnauthz"))):
         raise unittest.SkipTest("Subversion is not installed: apt-get install subversion")
+
+
+class Trap(BaseHTTPRequestHandler):
+    """Somebody who would like to be told a password."""
+
+    seen: ClassVar[list[str]] = []
+
+    def do_OPTIONS(self) -> None:
+        self.seen.append(self.headers.get("Authorization", ""))
+        self.send_response(401)
+        self.send_header("WWW-Authenticate", 'Basic realm="Marsh"')
+        self.send_header("Content-Length", "0")
+        self.end_headers()
+
+    do_GET, do_PROPFIND, do_POST = do_OPTIONS, do_OPTIONS, do_OPTIONS  # noqa: N815
+    log_message = BaseHTTPRequestHandler.log_message
 
 
 class SubversionTest(EstateTest):
@@ -116,6 +159,47 @@ class SubversionTest(EstateTest):
         self.lane("align source --yes")
         self.assertEqual((self.folder / "rules").read_text(), rules)
 
+    def test_over_http_the_password_goes_to_the_allowed_address_alone(self) -> None:
+        modules = Path("/usr/lib/apache2/modules")
+        if not (modules / "mod_dav_svn.so").exists():
+            self.skipTest("a web server for Subversion is not installed: apt-get install apache2 libapache2-mod-svn")
+        trap = HTTPServer(("127.0.0.1", 0), Trap)
+        threading.Thread(target=trap.serve_forever, daemon=True).start()
+        self.addCleanup(trap.server_close)
+        self.addCleanup(trap.shutdown)
+        self.lane("align source --yes")
+        port = self.web_server(modules, trap.server_port)
+        for where, code in (("svn", 0), ("moved", 3)):
+            url = f"http://127.0.0.1:{port}/{where}/models"
+            self.write({"source.yaml": (PLATFORM % self.port).replace(f"svn://127.0.0.1:{self.port}/models", url)})
+            ran = self.lane("probe source --thorough --format json", code)
+            self.assertIn('"differences": []' if where == "svn" else "which is not followed", ran.out + ran.err)
+        self.assertEqual(Trap.seen, [], "nobody else is even asked")
+
+    def web_server(self, modules: Path, trap: int) -> int:
+        """The same repository by HTTP; its port."""
+        port, web = free_port(), self.top / "web"
+        web.mkdir()
+        people = (self.folder / "secrets" / "people").read_text().split()
+        hashed = [subprocess.run(["openssl", "passwd", "-apr1", word], capture_output=True, text=True, check=True).stdout for word in people[1::2]]
+        (web / "words").write_text("".join(f"{login}:{word}" for login, word in zip(people[::2], hashed, strict=True)))
+        loaded = "\n".join(f"LoadModule {name}_module {modules}/mod_{name}.so" for name in MODULES)
+        said = APACHE.format(top=web, port=port, modules=loaded, trap=trap, root=self.root, rules=self.folder / "rules")
+        (web / "conf").write_text(said + "User nobody\nGroup nogroup\n" * (os.geteuid() == 0))
+        (self.folder / "rules").chmod(0o644)
+        subprocess.run(["chmod", "-R", "a+rwX", str(self.root)], check=True)
+        for place in (self.folder, self.top):
+            place.chmod(0o755)
+        server = subprocess.Popen(["/usr/sbin/apache2", "-DFOREGROUND", "-f", str(web / "conf")])
+        self.addCleanup(server.wait)
+        self.addCleanup(server.terminate)
+        for _ in range(400):
+            with socket.socket() as one:
+                if one.connect_ex(("127.0.0.1", port)) == 0:
+                    return port
+            time.sleep(0.05)
+        raise AssertionError((web / "error.log").read_text())
+
     def test_what_such_a_file_cannot_say_is_an_error_of_check(self) -> None:
         people = "".join(
             f"dn: uid={n},dc=s\nobjectClass: inetOrgPerson\nuid: {login}\ncn: x\n\n"
@@ -151,7 +235,7 @@ class SubversionTest(EstateTest):
         after = (self.folder / "rules").read_text()
         self.assertIn("[other:/secret]\n# mallory knows why\nmallory = rw", after)
         self.assertIn("[models:/scratch]\n# to play in\n", after)
-        self.lane("align source --undo --yes", 0)
+        self.lane("align source --undo --yes --even-so back", 0)
         self.assertEqual((self.folder / "rules").read_text(), rules + "[models:/lost/place]\nvik.sorrel = rw\n")
 
     def test_a_disabled_account_is_not_let_in_where_everybody_may_look(self) -> None:

@@ -33,7 +33,11 @@ def _completer(names: Names) -> Callable[..., list[CompletionItem]]:
             found = names(folder_of(Path(folder) if folder else None), ctx.params, incomplete)
         except JustLaneError:
             return []
-        return [CompletionItem(name, help=meaning) for name, meaning in found.items() if name.startswith(incomplete)]
+        return [
+            CompletionItem(name, help=" ".join(meaning.split()))
+            for name, meaning in found.items()
+            if name.startswith(incomplete) and name.isprintable()
+        ]
 
     return complete
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from importlib import import_module
 from io import TextIOWrapper
@@ -195,6 +196,8 @@ def _as_text() -> None:
 
 def _outcome() -> int:
     try:
+        if "_JUSTLANE_COMPLETE" in os.environ:
+            import_module("justlane.cli.manual")  # which knows how words are completed
         code = main.main(prog_name="justlane", standalone_mode=False)
         return code if isinstance(code, int) else 0
     except click.exceptions.Exit as stop:

@@ -9,12 +9,19 @@ from inspect import cleandoc
 from pathlib import Path
 
 import click
+from click.shell_completion import (
+    BashComplete,
+    CompletionItem,
+    FishComplete,
+    ShellComplete,
+    ZshComplete,
+    add_completion_class,
+)
 
 from justlane import __version__
 from justlane.cli.terminal import say, tell
-from justlane.model.errors import UsageError
+from justlane.model.shell import escaped
 
-_SHELLS = ("bash", "zsh", "fish")
 _ENDS = re.compile(r"^Ends with ")
 
 
@@ -132,8 +139,31 @@ def _text(line: str) -> str:
     return f"\\&{safe}" if safe[:1] in (".", "'") else safe
 
 
+class Bash(BashComplete):
+    """Completion in bash, which puts a word on the line as it comes: so it comes escaped. zsh and fish escape it."""
+
+    source_template = BashComplete.source_template.replace("read type", "read -r type").replace(
+        "COMPREPLY+=($value)", 'COMPREPLY+=("$value")'
+    )
+
+    def format_completion(self, item: CompletionItem[str]) -> str:
+        """One word, as it is to be typed."""
+        return f"{item.type},{escaped(item.value)}"
+
+
+class Fish(FishComplete):
+    """Completion in fish: a name may hold a comma."""
+
+    source_template = FishComplete.source_template.replace('string split ","', 'string split --max 1 ","')
+
+
+_SHELLS: dict[str, type[ShellComplete]] = {"bash": Bash, "zsh": ZshComplete, "fish": Fish}
+for _kind in _SHELLS.values():
+    add_completion_class(_kind)
+
+
 @click.command()
-@click.argument("shell", type=click.Choice(_SHELLS))
+@click.argument("shell", type=click.Choice(list(_SHELLS)))
 @click.option("--install", is_flag=True, help="Put it where the shell looks, for you alone.")
 def completion(shell: str, install: bool) -> None:
     """Completion for SHELL: commands, options, and the names of people, groups, roles and places of the estate.
@@ -147,15 +177,10 @@ def completion(shell: str, install: bool) -> None:
 
     Ends with 0.
     """
-    from click.shell_completion import get_completion_class
-
     from justlane.cli.main import main
     from justlane.files.disk.storing import write_atomically
 
-    kind = get_completion_class(shell)
-    if kind is None:
-        raise UsageError(f"nothing is known of completion in {shell}", f"there are: {', '.join(_SHELLS)}")
-    script = kind(main, {}, "justlane", "_JUSTLANE_COMPLETE").source()
+    script = _SHELLS[shell](main, {}, "justlane", "_JUSTLANE_COMPLETE").source()
     if not install:
         tell(script.rstrip())
         return

@@ -17,6 +17,7 @@ from justlane.cli import options
 from justlane.cli.terminal import say, tell
 from justlane.files.disk.storing import UNFINISHED
 from justlane.model.errors import StorageError, UsageError
+from justlane.model.shell import spelt
 
 
 def copy_sample(name: str, folder: Path, prepare: Callable[[Path], None] = lambda copy: None) -> None:
@@ -82,9 +83,9 @@ def new(folder: Path) -> None:
     """
     copy_sample("pumphall", folder)
     say(f"{folder} holds an estate: read estate.yaml first, then try")
-    tell(f"  justlane check --estate {folder}")
-    tell(f"  justlane ask --estate {folder} ada.brook repair-pump pumphall/west/pump-3")
-    tell(f"  justlane verify --estate {folder}")
+    tell(f"  {spelt('check', '--estate', str(folder))}")
+    tell(f"  {spelt('ask', '--estate', str(folder), 'ada.brook', 'repair-pump', 'pumphall/west/pump-3')}")
+    tell(f"  {spelt('verify', '--estate', str(folder))}")
 
 
 @click.command()

@@ -14,6 +14,7 @@ from justlane.files.disk import beneath
 from justlane.files.keeping.permissions import permissions
 from justlane.files.reading.named_files import is_foreign
 from justlane.model.errors import RefusedError
+from justlane.model.shell import spelt
 
 
 class Place(NamedTuple):
@@ -51,7 +52,7 @@ def place_to_change(folder: Path, name: str) -> Place:
     if not any(whole == place or whole.startswith(place.rstrip("/") + "/") for place in allowed):
         raise RefusedError(
             f"the estate wants to look at and change {whole}, outside of it, and you have not allowed that",
-            f"if it is right: justlane trust add --changes {whole}",
+            f"if it is right: {spelt('trust', 'add', '--changes', str(whole))}",
         )
     top, _, last = whole.rpartition("/")
     return Place(Path(top or "/"), last or ".", name)

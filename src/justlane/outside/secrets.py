@@ -17,6 +17,7 @@ from justlane.files.reading import named_files
 from justlane.model.errors import RefusedError, SecretError
 from justlane.model.estate import SecretPlace
 from justlane.model.secrecy import keep_secret
+from justlane.model.shell import spelt
 
 SERVICE = "justlane"
 """The name under which the system's keyring has our secrets."""
@@ -90,9 +91,10 @@ def use_of(place: SecretPlace, folder: Path, to: Destination) -> Use:
 
 def in_words(use: Use) -> str:
     """The command that allows a use."""
-    port = f":{use.port}" if use.port else ""
-    by = " --authority FILE" if use.authority else ""
-    return f"justlane trust add --secret '{use.secret}' --to {use.host}{port}{by}{' --readable' * use.readable}"
+    by = ["--authority", "FILE"] if use.authority else []
+    readable = ["--readable"] if use.readable else []
+    to = f"{use.host}:{use.port}" if use.port else use.host
+    return spelt("trust", "add", "--secret", use.secret, "--to", to, *by, *readable)
 
 
 def own(place: SecretPlace, folder: Path, what: str = "token") -> str:

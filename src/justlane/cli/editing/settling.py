@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -25,6 +24,7 @@ from justlane.files.saving.proposing import About, Proposal, acting_person, prop
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted
 from justlane.model.scopes import contains
+from justlane.model.shell import spelt
 
 Command = TypeVar("Command", bound=Callable[..., object])
 
@@ -162,10 +162,10 @@ def _consent(proposal: Proposal) -> bool:
 
 def _spoken() -> str:
     """The command as it was typed, without where the estate lies."""
-    words, found = iter(sys.argv[1:]), ["justlane"]
+    words, found = iter(sys.argv[1:]), []
     for word in words:
         if word == "--estate":
             next(words, None)
         elif not word.startswith("--estate="):
             found.append(word)
-    return shlex.join(found)
+    return spelt(*found)

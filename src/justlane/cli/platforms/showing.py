@@ -24,6 +24,7 @@ from justlane.files.disk import beneath
 from justlane.files.disk.storing import write_atomically, write_secret
 from justlane.files.reading.folder import ROOT
 from justlane.model.errors import OutsideError, UnreachableError
+from justlane.model.shell import spelt
 
 PLATFORMS = {
     "fieldnet": "8471",
@@ -172,12 +173,8 @@ def _show_a_real_system(folder: Path, number: int) -> None:
 def _show(commands: Sequence[Sequence[str]], folder: Path) -> None:
     """Some commands, each as it would be typed."""
     for command in commands:
-        tell(f"\n{look().paint('$ justlane ' + _spelt(command), 'name')}")
+        tell(f"\n{look().paint(f'$ {spelt(*command)}', 'name')}")
         _run(command, folder)
-
-
-def _spelt(command: Sequence[str]) -> str:
-    return " ".join(f'"{word}"' if " " in word else word for word in command)
 
 
 def _is_sample(folder: Path) -> bool:
@@ -262,4 +259,4 @@ def _run(command: Sequence[str], folder: Path) -> None:
     sys.stdout.flush()
     code = subprocess.run(_arguments(command, folder), cwd=folder, check=False).returncode
     if code not in (0, 1):
-        raise OutsideError(f"`justlane {_spelt(command)}` ended with {code}", "see its message above")
+        raise OutsideError(f"`{spelt(*command)}` ended with {code}", "see its message above")

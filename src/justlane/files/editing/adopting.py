@@ -16,6 +16,7 @@ from justlane.model.circumstances import WEEKDAYS, Condition
 from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
 from justlane.model.errors import RefusedError
 from justlane.model.people import Principal, PrincipalKind
+from justlane.model.shell import spelt
 
 Entry = Mapping[str, object]
 
@@ -71,7 +72,7 @@ def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterab
     for (principal, scope, here_only), some in together.items():
         said = f"{', '.join(sorted(some))} to {principal} at {scope}"
         if scope not in prepared.platform.scopes:
-            by_hand.append(f"{said}: that place is not declared; `justlane scope pull {platform}` writes it")
+            by_hand.append(f"{said}: that place is not declared; `{spelt('scope', 'pull', platform)}` writes it")
         elif some and not _is_known(index, principal):
             by_hand.append(f"{said}: the directory has no {principal}")
         elif some:

@@ -10,6 +10,7 @@ from justlane.files.in_place.document import Document
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.roles import Pattern, Role
+from justlane.model.shell import spelt
 
 _ORDER = ("for", "kind", "copied from", "builds on", "allows", "excepts")
 
@@ -17,7 +18,8 @@ _ORDER = ("for", "kind", "copied from", "builds on", "allows", "excepts")
 def open_role(draft: Draft, prepared: PlatformIndex, role: Role) -> tuple[Document, tuple[str, str]]:
     """The file of a role, and the way to it. RefusedError for a built-in one."""
     if role.built_in:
-        hint = f"make a copy and change that: justlane role copy {role.name} NEW-NAME --for PURPOSE"
+        command = spelt("role", "copy", role.name, "NEW-NAME", "--for", "PURPOSE")
+        hint = f"make a copy and change that: {command}"
         raise RefusedError(
             f"{role.name} is built in ({role.source.line_address}): the platform keeps it as it is", hint
         )
@@ -103,9 +105,9 @@ def _said(role: Role) -> tuple[tuple[str, tuple[Pattern, ...]], ...]:
 def _how(prepared: PlatformIndex, role: Role, action: str) -> str:
     steps = prepared.roles.holdings(role.name).get(action, ())
     if not steps:
-        return f"it does not hold it: `justlane role show {role.name}` lists what it holds"
+        return f"it does not hold it: `{spelt('role', 'show', role.name)}` lists what it holds"
     where = steps[0].source.line_address
-    return f"it holds it through {steps[0].object!r} ({where}): justlane role except {role.name} {action}"
+    return f"it holds it through {steps[0].object!r} ({where}): {spelt('role', 'except', role.name, action)}"
 
 
 def take_out(draft: Draft, prepared: PlatformIndex, role: Role) -> None:

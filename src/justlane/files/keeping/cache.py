@@ -25,7 +25,7 @@ from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping.store import SCRIPT, Store, write, write_again
 from justlane.files.loaded import Loaded, Parts
-from justlane.files.people.snapshots import newest, open_snapshot
+from justlane.files.people.snapshots import dated_later, newest, open_snapshot
 from justlane.files.people.store import SCRIPTS, PeopleStore
 from justlane.files.reading.folder import included
 from justlane.files.reading.named_files import LARGE, digest
@@ -58,6 +58,8 @@ class Origin(msgspec.Struct, frozen=True):
     newest: str
     """The newest snapshot of that time: another one may stand for the files now."""
     parts: Parts
+    later: tuple[str, ...] = ()
+    """The snapshots that were dated later than then."""
 
 
 class Earlier(NamedTuple):
@@ -121,6 +123,7 @@ def keep_people(folder: Path, people: Population, snapshot: Snapshot) -> PeopleS
 def _still_true(origin: Origin, folder: Path) -> bool:
     return (
         origin.version == _MADE_BY
+        and origin.later == dated_later(folder)
         and origin.folder == _called(folder)
         and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
     )
@@ -135,7 +138,17 @@ def keep(folder: Path, loaded: Loaded) -> None:
     if estate is None or estate.people is None:
         return
     taken, pulled = estate.people.taken, bool(estate.people.name)
-    origin = Origin(_MADE_BY, _called(folder), loaded.digests, matches, taken, pulled, newest(folder), loaded.parts)
+    origin = Origin(
+        _MADE_BY,
+        _called(folder),
+        loaded.digests,
+        matches,
+        taken,
+        pulled,
+        newest(folder),
+        loaded.parts,
+        dated_later(folder),
+    )
     try:
         head = msgspec.msgpack.encode(origin)
         if loaded.resumed_from:

@@ -87,19 +87,27 @@ def stale(snapshot: Snapshot, folder: Path, root: EstateFile) -> list[str]:
     return found
 
 
+def _dated_later(name: str, text: Text) -> Finding:
+    message = f"the snapshot {name} is dated later than now: nothing is answered from it"
+    hint = "look at this machine's clock, and at who wrote it; then take it out of snapshots/"
+    return Finding("not-pulled", Severity.WARNING, text.key("directories"), message, hint)
+
+
 def pulled(
     folder: Path, root: EstateFile, text: Text, pulled_in: Path, name: str
 ) -> tuple[PeopleStore | None, list[Finding]]:
     """The snapshot that stands for an estate's directories, and what is to be said of it."""
+    later = snapshots.dated_later(pulled_in)
+    found = [_dated_later(one, text) for one in later]
     if not name:
         source = text.key("directories")
         message = "nobody has been read from the directories yet"
+        message += f"; {', '.join(later)} is dated later than now" if later else ""
         return None, [Finding("not-pulled", Severity.ERROR, source, message, "read them: justlane people pull")]
     try:
         store = snapshots.open_snapshot(pulled_in, name)
     except StorageError as error:
         return None, [Finding("damaged", Severity.ERROR, text.key("directories"), error.message, error.hint)]
-    found = []
     missing = set(root.directories) - {source.name for source in store.snapshot.sources}
     for directory in [n for n in root.directories if n in missing]:
         message = f"the directory {directory} is not in the snapshot {name}"

@@ -1,7 +1,9 @@
 """The snapshots of an estate's people: one file each, in the folder `snapshots`, named by the time of the reading.
 
-The newest is the one that questions are asked of. A file gets its name when it is complete, so that there is never half
-a snapshot; nobody but its owner can read it, and git leaves it out.
+The newest is the one that questions are asked of: the last in the list `order.txt`, to which each pull adds its own, so
+that a name with another date never outranks what was pulled after it. Nothing is answered from one that is dated later
+than now. A file gets its name when it is complete, so that there is never half a snapshot; nobody but its owner can
+read it, and git leaves it out.
 """
 
 from __future__ import annotations
@@ -10,13 +12,13 @@ import os
 import re
 import sqlite3
 from contextlib import suppress
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from justlane.engine.facts.earlier_names import Aliases
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, path_to
-from justlane.files.disk.storing import write_atomically
+from justlane.files.disk.storing import append_durably, lines_of, write_atomically
 from justlane.files.disk.tables import Tables
 from justlane.files.people.store import SCRIPTS, PeopleStore
 from justlane.model.errors import StorageError, UsageError
@@ -27,6 +29,8 @@ if TYPE_CHECKING:
 
 FOLDER = "snapshots"
 _NAME = re.compile(r"\d{4}-\d\d-\d\dT\d\d-\d\d-\d\dZ(?:-\d+)?")
+_LIST = f"{FOLDER}/order.txt"
+"""The names, a line each, in the order in which they were pulled."""
 _ENDING = ".sqlite"
 _FORM = "%Y-%m-%dT%H-%M-%SZ"
 
@@ -57,15 +61,32 @@ def _order(name: str) -> tuple[str, int]:
 
 
 def newest(estate: Path) -> str:
-    """The name of the newest snapshot; empty if there is none."""
-    return max(names(estate), key=_order, default="")
+    """The name of the newest snapshot that is not dated later than now; empty if there is none."""
+    later = set(dated_later(estate))
+    return next((name for name in reversed(_as_pulled(estate)) if name not in later), "")
+
+
+def dated_later(estate: Path) -> tuple[str, ...]:
+    """The names of those that are dated later than now: nothing is answered from them."""
+    now = datetime.now(UTC).strftime(_FORM)
+    return tuple(name for name in names(estate) if _order(name)[0] > now.rstrip("Z"))
+
+
+def _as_pulled(estate: Path) -> list[str]:
+    """The names of all snapshots, each behind those that were there when it was pulled."""
+    told = [line.decode("utf-8", "replace") for line in lines_of(estate, _LIST)]
+    place = {name: number for number, name in enumerate(told)}
+    return sorted(names(estate), key=lambda name: (place.get(name, -1), _order(name)))
 
 
 def open_snapshot(estate: Path, name: str) -> PeopleStore:
     """A snapshot by its name. StorageError if it is damaged."""
     try:
         path = path_to(estate, _file(name))
-        return PeopleStore(Tables(path, SCRIPTS, keep=True))
+        store = PeopleStore(Tables(path, SCRIPTS, keep=True))
+        if store.snapshot.taken.strftime(_FORM).rstrip("Z") != _order(name)[0]:
+            raise StorageError(f"the snapshot {name} is not of the time that its name says", "pull the people anew")
+        return store
     except (sqlite3.Error, OSError) as error:
         reason = getattr(error, "strerror", None) or str(error)
         raise StorageError(f"the snapshot {name} cannot be opened: {reason}", "pull the people anew") from error
@@ -111,8 +132,9 @@ def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> st
         if not is_file(estate, f"{FOLDER}/.gitignore"):
             write_atomically(estate, f"{FOLDER}/.gitignore", b"*\n", CLOSED)
         name = _written(estate, people, snapshot)
+        append_durably(estate, _LIST, name.encode())
         with open_folder(estate, (FOLDER,)) as folder:
-            for old in names(estate)[:-limit]:
+            for old in _as_pulled(estate)[:-limit]:
                 with suppress(FileNotFoundError):
                     os.unlink(f"{old}{_ENDING}", dir_fd=folder)
     except StorageError as error:

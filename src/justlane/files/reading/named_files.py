@@ -13,6 +13,7 @@ from pathlib import Path, PurePosixPath
 
 from justlane.files.disk import beneath
 from justlane.files.disk.beneath import NotBeneathError
+from justlane.model.shell import spelt
 
 LARGE = 4 << 20
 """Of a file with more bytes than this, size, time and number are compared rather than its content."""
@@ -35,7 +36,7 @@ def opened(folder: Path, name: str) -> Iterator[int]:
 
     whole = os.path.realpath(folder / name)
     if whole not in permissions().files:
-        hint = f"it lies outside the estate, and you have not allowed it: justlane trust add --file {whole}"
+        hint = f"it lies outside the estate, and you have not allowed it: {spelt('trust', 'add', '--file', str(whole))}"
         raise NotBeneathError(1, hint)
     handle = beneath.regular(whole)
     try:

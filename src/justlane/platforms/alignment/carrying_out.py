@@ -1,8 +1,8 @@
 """Making the changes of a plan: each written down before it is sent, and what cannot be done stops nothing else.
 
 Where a platform refuses some changes that were to be made together, those that close a door are made by themselves,
-then one by one: one that cannot be made never keeps another from being made. What was refused is named, and the next
-plan finds it again.
+then one by one: one that cannot be made never keeps another from being made. What was refused is tried once more at the
+end; what is refused then is named, and the next plan finds it again.
 """
 
 from __future__ import annotations
@@ -47,8 +47,12 @@ def carry_out(
     run = _Run(planned.revision, connector, journal, progress, total)
     refused: list[Refusal] = []
     try:
+        apart = weighs_plainly(habits)
         for stroke in planned.strokes:
-            refused += run.made(stroke, apart=weighs_plainly(habits))
+            refused += run.made(stroke, apart=apart)
+        if refused and apart and run.made_some:
+            # what stood in the way may be gone now, such as a group that held the one it is to be in
+            refused = [one for first in refused for one in run.made((first.step,), apart=apart)]
     except (JustLaneError, KeyboardInterrupt):
         journal.write("stopped", of=total)
         raise
@@ -63,6 +67,11 @@ class _Run:
         self._revision, self._connector, self._journal = revision, connector, journal
         self._total, self._progress = total, progress
         self._number = 0
+
+    @property
+    def made_some(self) -> bool:
+        """Whether anything was made."""
+        return self._number > 0
 
     def made(self, stroke: Sequence[Step], *, apart: bool) -> list[Refusal]:
         """A stroke; where it is refused, what closes a door by itself, then one by one. Where one thing turns the

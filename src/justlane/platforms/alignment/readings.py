@@ -13,6 +13,7 @@ from justlane.files.disk.beneath import CLOSED, is_file, open_folder, read
 from justlane.files.disk.storing import write_atomically
 from justlane.files.keeping.seals import read_sealed, sealed
 from justlane.model.errors import StorageError, UsageError
+from justlane.model.shell import spelt
 from justlane.platforms.interface import Reading
 
 FOLDER = "readings"
@@ -67,7 +68,7 @@ def open_reading(folder: Path, platform: str, name: str) -> Reading:
     known = names(folder, platform)
     match = name if name in known else max((one for one in known if one <= name + "~"), key=_order, default="")
     if not match or not re.match(r"^\d{4}-\d\d-\d\d", name):
-        hint = f"there are: {', '.join(known[-5:])}" if known else f"none was kept yet: justlane drift {platform}"
+        hint = f"there are: {', '.join(known[-5:])}" if known else f"none was kept yet: {spelt('drift', platform)}"
         raise UsageError(f"there is no reading {name!r} of {platform}", hint)
     try:
         return msgspec.json.decode(read(folder, _file(platform, match)), type=Reading)

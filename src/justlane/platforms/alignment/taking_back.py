@@ -12,6 +12,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.administrators import Administrators, administrators
 from justlane.model.errors import RefusedError
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.platforms.alignment.aligning import Plan, counted_plan, settled, totals_between
 from justlane.platforms.alignment.journal import Note
 from justlane.platforms.alignment.new_places import with_new_places
@@ -41,7 +42,7 @@ def undoing(
             continue  # somebody took it back already
         if not dialect.alike(part, held, after):
             message = f"{part} {name} of {platform} was changed since, so it cannot be taken back"
-            raise RefusedError(message, f"see what it is now: justlane drift {platform}; nothing was changed")
+            raise RefusedError(message, f"see what it is now: {spelt('drift', platform)}; nothing was changed")
         steps.append(step_of(dialect, part, name, held if held is not None else after, was))
     if not steps:
         return Plan(platform, reading.revision, ())

@@ -22,6 +22,7 @@ from justlane.model.errors import (
 )
 from justlane.model.estate import Platform
 from justlane.model.names import one_line
+from justlane.model.shell import spelt
 from justlane.outside.certificates import Trusted, trusted
 from justlane.outside.http import Answer, Service, destination_of
 from justlane.outside.limits import Limits
@@ -108,7 +109,7 @@ class HttpConnector:
         self._name = name
         self._by_scim = by_scim
         self._own = {"Authorization": f"Bearer {token}"}
-        advice = f"start it (a stand-in: `justlane standin {name}`), or correct the url"
+        advice = f"start it (a stand-in: `{spelt('standin', name)}`), or correct the url"
         self._service = Service(name, url, trusted, _LIMITS, advice=advice, transport=transport)
 
     def close(self) -> None:

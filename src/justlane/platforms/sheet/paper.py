@@ -19,6 +19,7 @@ from justlane.files.reading import named_files
 from justlane.model.errors import NonsenseError, PlatformRefusedError, RefusedError, UnreachableError
 from justlane.model.estate import Platform
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.model.showing import cell, visible
 from justlane.platforms.alignment.order import weighs_plainly
 from justlane.platforms.interface import Entry, Reading, Shown, Step
@@ -144,7 +145,7 @@ def write_sheet(
         f"Made {when} from the estate and the export `{_code(export)}`. <!-- run {run} -->",
         "",
         "Do them in this order. Tick each one here (`[x]`) or in the CSV beside this file (`done`: yes). Then export",
-        f"again, and run `justlane align {_code(platform.name)}`: what the export does not show yet comes back.",
+        f"again, and run `{_code(spelt('align', platform.name))}`: what the export does not show yet comes back.",
     ]
     if not weighs_plainly(platform.habits):
         said += [

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import subprocess
 import tempfile
 from collections.abc import Mapping, Sequence
+from contextlib import ExitStack
 from pathlib import Path
 from urllib.parse import quote, urlsplit
 from uuid import uuid4
@@ -18,12 +20,15 @@ from justlane.outside.places import Place, place_to_change
 from justlane.outside.secrets import Destination, Permit, passwords
 from justlane.platforms.interface import Corner, Entry, Reading, Shown, Step
 from justlane.platforms.subversion.dialect import READ, WRITE, path_of
+from justlane.platforms.subversion.one_address import only_way
 from justlane.platforms.subversion.remembered import as_it_was, remember
 from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parsed
 
 _SECONDS = 30
+_PORTS = {"svn": 3690, "http": 80, "https": 443}
 _CHECKER, _CLIENT = "svnauthz", "svn"
 _NOT_ALLOWED, _NOT_BELIEVED = "E170001: Authorization failed", ("E170013", "E215004", "E170001")
+_SENT_AWAY = re.compile(r"(?:Redirecting to URL|moved (?:permanently|temporarily) to) '(?P<to>[^']*)'")
 _BELIEVED = ("E160013", "E220004", _NOT_ALLOWED)
 """What it says to whoever it believes, if they write where nothing can be: no such path, or no right to."""
 _HINT = "install Subversion (its tools `svn` and `svnauthz`)"
@@ -34,7 +39,8 @@ def connect(platform: Platform, folder: Path, permit: Permit) -> Repository:
     connection = platform.connection
     assert connection is not None
     parts = urlsplit(connection.url)
-    where = Destination(parts.hostname or "localhost", parts.port or 3690, "", False)
+    port = parts.port or _PORTS.get(parts.scheme, 0)
+    where = Destination(parts.hostname or "localhost", port, "", parts.scheme == "https")
     known = passwords(connection.passwords, folder, where, permit) if connection.passwords else {}
     return Repository(platform, place_to_change(folder, connection.settings["file"]), known, folder)
 
@@ -152,9 +158,16 @@ class PersonSession:
     def __init__(self, platform: Platform, url: str, user: str, password: str, scratch: str) -> None:
         self._platform, self._url, self._user, self._password, self._scratch = platform, url, user, password, scratch
         self._folder = tempfile.TemporaryDirectory(prefix="justlane-")
+        self._open = ExitStack()
+        parts = urlsplit(url)
+        self._way: list[str] = []
+        if parts.scheme != "svn":
+            port = self._open.enter_context(only_way(parts.hostname or "", parts.port or _PORTS[parts.scheme]))
+            self._way = _through(port)
 
     def close(self) -> None:
         """Take the folder away."""
+        self._open.close()
         self._folder.cleanup()
 
     def signed_in(self) -> bool:
@@ -173,8 +186,7 @@ class PersonSession:
 
     def _is_open(self) -> bool:
         """Whether whoever does not sign in may look."""
-        own = ["--non-interactive", "--no-auth-cache", "--config-dir", self._folder.name]
-        return _run([_CLIENT, "info", self._url, *own]).returncode == 0
+        return _run([_CLIENT, "info", self._url, *self._own]).returncode == 0
 
     def sees(self) -> dict[str, Shown] | None:
         """What it lists is what may be read, which is tried."""
@@ -205,9 +217,23 @@ class PersonSession:
         return False if refused else None  # there is no such path, or the server is gone
 
     def _client(self, *words: str) -> subprocess.CompletedProcess[str]:
-        own = ["--non-interactive", "--no-auth-cache", "--config-dir", self._folder.name]
         who = ["--username", self._user, "--password-from-stdin"]
-        return _run([_CLIENT, *words, *own, *who], self._password)
+        done = _run([_CLIENT, *words, *self._own, *who], self._password)
+        if away := _SENT_AWAY.search(done.stdout + done.stderr):
+            message = f"{self._platform.name} at {self._url} sends on to {one_line(away['to'])}, which is not followed"
+            raise UnreachableError(message, "see who did that; if it is right, name that address in `url`")
+        return done
+
+    @property
+    def _own(self) -> list[str]:
+        """Nobody is asked, nothing is kept, and there is one way only."""
+        return ["--non-interactive", "--no-auth-cache", "--config-dir", self._folder.name, *self._way]
+
+
+def _through(port: int) -> list[str]:
+    """The options that lead the client through a listener on this machine."""
+    said = {"http-proxy-host": "127.0.0.1", "http-proxy-port": str(port), "http-proxy-exceptions": ""}
+    return [word for key, value in said.items() for word in ("--config-option", f"servers:global:{key}={value}")]
 
 
 def _run(words: list[str], said: str = "") -> subprocess.CompletedProcess[str]:

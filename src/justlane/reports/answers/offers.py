@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Collection, Iterator
 from typing import Any
 
@@ -26,6 +25,7 @@ from justlane.model.edits import (
 from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
+from justlane.model.shell import spelt
 from justlane.reports.changes.edits import against, against_all, effect_text, plain_edit, plain_effect
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -178,4 +178,4 @@ def _giving(given: Binding) -> str | None:
 
 
 def _said(*words: str) -> str:
-    return shlex.join(["justlane", *words])
+    return spelt(*words)

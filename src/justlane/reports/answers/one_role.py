@@ -9,6 +9,7 @@ from justlane.engine.questions.one_place import Standing
 from justlane.engine.questions.one_role import OneRole, RoleAction, RoleGiven
 from justlane.engine.surveys.administrators import Fullness
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.reports.answers import chains
 from justlane.reports.answers.conditions import condition_text
 from justlane.reports.interface import Look, Sheet
@@ -91,9 +92,8 @@ def _lines(result: OneRole) -> Iterator[Line]:
     if role.kinds:
         yield line(f"  kind {', '.join(role.kinds)}", hanging="  ")
     if role.copied_from:
-        yield line(
-            f"  copied from {role.copied_from}: `justlane role compare {role.name}` shows what differs", hanging="  "
-        )
+        comparing = spelt("role", "compare", role.name)
+        yield line(f"  copied from {role.copied_from}: `{comparing}` shows what differs", hanging="  ")
     if result.administration is not Fullness.NONE:
         yield line("  holds ", (f"{result.administration.value} administration", "warn"), f" of {result.platform}")
     if result.built_on_by:

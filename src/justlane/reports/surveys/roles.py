@@ -8,6 +8,7 @@ from typing import Any
 from justlane.engine.surveys.administrators import Fullness
 from justlane.engine.surveys.roles import Beside, Fitting, RoleInShort, Roles
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, Span, line, render
 
@@ -197,6 +198,6 @@ def _fitting(result: Fitting) -> Iterator[Line]:
         more = f"  {counted(len(fit.excess), 'action')} more" if fit.excess else "  nothing more"
         yield line(("fits     ", "yes"), (name, "name"), more, sensitive, told, hanging=" " * 9)
         if not fit.role:
-            allow = " ".join(f"--allow {action}" for action in result.required)
-            made = f"justlane role make NEW --on {result.platform} --for … {allow}"
+            allow = [word for action in result.required for word in ("--allow", action)]
+            made = spelt("role", "make", "NEW", "--on", result.platform, "--for", "…", *allow)
             yield line((" " * 9 + made, "dim"), hanging=" " * 11)

@@ -17,6 +17,7 @@ from collections.abc import Iterator
 
 from justlane.model.findings import Severity
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.rules.inspection import Flaw, Inspection, Options
 
 ID = "too-many-administrators"
@@ -38,5 +39,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
             who = ", ".join(found.full[:_MOST_NAMED]) + (", …" if len(found.full) > _MOST_NAMED else "")
             count = counted(len(found.full), "person administers", "people administer")
             message = f"{count} {name} fully, and at most {said.at_most} may: {who}"
-            hint = f"justlane role administrators --on {name}, then take the role from those who can do without"
+            command = spelt("role", "administrators", "--on", name)
+            hint = f"{command}, then take the role from those who can do without"
             yield at.flaw(said.source, message, hint, about=(name, *(f"user {one}" for one in found.full)))

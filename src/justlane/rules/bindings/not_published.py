@@ -22,6 +22,7 @@ from collections.abc import Iterator
 from justlane.model.findings import Severity
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
+from justlane.model.shell import spelt
 from justlane.rules.inspection import Flaw, Inspection, Options, about
 
 ID = "not-published"
@@ -46,5 +47,5 @@ def find(at: Inspection) -> Iterator[Flaw]:
             message = (
                 f"{binding.role} is given to {binding.principal} at {binding.scope}, where it is not published, {some}"
             )
-            hint = f"justlane publish {group} --to {binding.scope}, or take the line out"
+            hint = f"{spelt('publish', group, '--to', binding.scope)}, or take the line out"
             yield at.flaw(binding.source, message, hint, about=about(binding), consequence=at.gives(binding))

@@ -18,6 +18,7 @@ from justlane.model.findings import Severity
 from justlane.model.names import counted
 from justlane.model.people import AUTHENTICATED
 from justlane.model.scopes import contains
+from justlane.model.shell import spelt
 from justlane.rules.inspection import Flaw, Inspection, Options
 
 ID = "open-to-all"
@@ -58,7 +59,8 @@ def find(at: Inspection) -> Iterator[Flaw]:
             held = ", ".join(actions[:_MOST_NAMED]) + (", …" if len(actions) > _MOST_NAMED else "")
             consequence = f"{people} may {held} on {counted(len(usable), 'scope')}"
             names = (*inside, role, platform.name)
-            hint = f"give a role there to those who need it: justlane give ROLE --to 'group …' --at {top}"
+            command = spelt("give", "ROLE", "--to", "group …", "--at", top)
+            hint = f"give a role there to those who need it: {command}"
             yield at.flaw(source, message, hint, about=names, consequence=consequence)
         source = platform.habits.lines["unbound"]
         message = f"a place that is made on {platform.name} is open with {role} until somebody is given a role there"

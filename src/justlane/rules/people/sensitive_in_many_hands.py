@@ -19,6 +19,7 @@ from collections.abc import Iterator
 
 from justlane.model.findings import Severity
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.rules.inspection import Flaw, Inspection, Option, Options
 
 ID = "sensitive-in-many-hands"
@@ -43,5 +44,5 @@ def find(at: Inspection) -> Iterator[Flaw]:
                 consequence = (
                     f"{counted(people, 'person holds', 'people hold')} {action}, in {counted(held.cells, 'cell')}"
                 )
-                hint = f"`justlane holders {action} SCOPE` says through what; or raise `at most` for this rule"
+                hint = f"`{spelt('holders', action, 'SCOPE')}` says through what; or raise `at most` for this rule"
                 yield at.flaw(declared.source, message, hint, about=(action, name), consequence=consequence)

@@ -21,6 +21,7 @@ from collections.abc import Iterator
 from justlane.engine.facts.roles import with_implied
 from justlane.model.findings import Severity
 from justlane.model.patterns import matching
+from justlane.model.shell import spelt
 from justlane.rules.inspection import Flaw, Inspection, Options
 
 ID = "built-in-edited"
@@ -43,5 +44,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
                 what = [f"{', '.join(more_)} more"] if more_ else []
                 what += [f"{', '.join(less)} less"] if less else []
                 message = f"the built-in role {role.name} holds {' and '.join(what)} than it ships with"
-                hint = f"put it back, and change a copy: justlane role copy {role.name} NEW-NAME --for PURPOSE"
+                command = spelt("role", "copy", role.name, "NEW-NAME", "--for", "PURPOSE")
+                hint = f"put it back, and change a copy: {command}"
                 yield at.flaw(role.source, message, hint, about=(role.name, prepared.platform.name))

@@ -20,6 +20,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from justlane.model.findings import Severity
+from justlane.model.shell import spelt
 from justlane.rules.inspection import Flaw, Inspection, Options
 
 ID = "role-like-origin"
@@ -34,5 +35,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
             origin = role.copied_from
             if origin and set(prepared.roles.holdings(role.name)) == set(prepared.roles.holdings(origin)):
                 message = f"the role {role.name} is a copy of {origin} and still holds just what that holds"
-                hint = f"let it hold less: justlane role except {role.name} ACTION; or give {origin} instead"
+                command = spelt("role", "except", role.name, "ACTION")
+                hint = f"let it hold less: {command}; or give {origin} instead"
                 yield at.flaw(role.source, message, hint, about=(role.name, origin, prepared.platform.name))
