@@ -114,7 +114,7 @@ class ConnectorsTest(EstateTest):
         ran = self.lane("drift pumphall --format json", 1, **site).json[0]
         self.assertIn("the estate knows no action 'fly', no place 'pumphall/moon'", ran["unjudged"][0])
         self.lane("align pumphall --yes", **site)
-        self.lane("align pumphall --undo --yes", **site)
+        self.lane("align pumphall --undo --yes --even-so back", **site)
         self.assertEqual(json.loads((self.folder / "shelf.json").read_text()), kept)
         self.lane("align pumphall --yes", **site)
         self.lane("drift pumphall", **site)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import errno
 import fcntl
 import os
+import pwd
 import stat
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import ExitStack, contextmanager, suppress
@@ -33,15 +34,19 @@ def _told(path: Path, error: OSError) -> StorageError:
 def write_atomically(top: Path, name: str | Path, content: bytes, mode: int = COMMON) -> None:
     """Replace a file beneath `top` in one step, with its folders made. StorageError if that is impossible.
 
-    A mode of `CLOSED` counts whatever the umask; of `COMMON` the umask takes away. `top` is made too if it is missing.
+    A file that is there keeps its owner, group, mode and extended attributes; where `mode` is `CLOSED`, nobody else may
+    read it afterwards, whatever it was. A new one of `COMMON` has what the umask leaves. `top` is made too if it is
+    missing.
     """
     try:
         *folders, last = parts_of(name)
-        top.mkdir(parents=True, exist_ok=True)
+        top.mkdir(mode=_folder_mode(mode), parents=True, exist_ok=True)
         with open_folder(top, tuple(folders), make=_folder_mode(mode)) as folder, unfinished(folder, mode) as written:
             with os.fdopen(os.dup(written.handle), "wb") as file:
                 file.write(bytes_without_secrets(content))
                 file.flush()
+                with suppress(FileNotFoundError, beneath.NotBeneathError):  # whatever else is there makes room
+                    written.become(last, closed=mode == CLOSED)
                 os.fsync(file.fileno())
             written.replace(last)
     except OSError as error:
@@ -75,14 +80,13 @@ def replacing(top: Path, contents: Mapping[str, bytes]) -> Iterator[Callable[[],
 def _aside(top: Path, name: str, content: bytes) -> Iterator[tuple[Unfinished, str]]:
     *folders, last = parts_of(name)
     with open_folder(top, tuple(folders)) as folder:
-        known = os.stat(last, dir_fd=folder, follow_symlinks=False)
-        if not known.st_mode & 0o222:
+        if not os.stat(last, dir_fd=folder, follow_symlinks=False).st_mode & 0o222:
             raise PermissionError(errno.EACCES, "it is read-only")
         with unfinished(folder, CLOSED) as written:
             with os.fdopen(os.dup(written.handle), "wb") as file:
                 file.write(bytes_without_secrets(content))
                 file.flush()
-                os.fchmod(written.handle, stat.S_IMODE(known.st_mode))
+                written.become(last)
                 os.fsync(file.fileno())
             yield written, last
 
@@ -112,7 +116,7 @@ def make_once(top: Path, name: str, content: bytes) -> None:
 
 
 def _folder_mode(mode: int) -> int:
-    return 0o700 if mode == CLOSED else 0o777
+    return 0o700 if mode == CLOSED else 0o755
 
 
 class Unfinished:
@@ -120,6 +124,30 @@ class Unfinished:
 
     def __init__(self, folder: int, handle: int, name: str) -> None:
         self.folder, self.handle, self.name = folder, handle, name
+
+    def become(self, name: str, *, closed: bool = False) -> None:
+        """Take on who owns a file that is there, its mode and extended attributes (its access control list is one).
+
+        FileNotFoundError if there is none, NotBeneathError if it is no regular file, OSError if that is impossible.
+        """
+        with closing_handle(beneath.regular(name, os.O_RDONLY, folder=self.folder)) as known_by:
+            known, own = os.fstat(known_by), os.fstat(self.handle)
+            if (known.st_uid, known.st_gid) != (own.st_uid, own.st_gid):
+                self._owned_like(known)
+            os.fchmod(self.handle, CLOSED if closed else stat.S_IMODE(known.st_mode))
+            for attribute in () if closed else _attributes(known_by):
+                os.setxattr(self.handle, attribute, os.getxattr(known_by, attribute))
+
+    def _owned_like(self, known: os.stat_result) -> None:
+        """Its owner's and its group's; where only its owner could stay, whoever had it must be able to use it still."""
+        try:
+            os.fchown(self.handle, known.st_uid, known.st_gid)
+        except PermissionError as error:
+            owners, groups = known.st_mode >> 6 & 7, known.st_mode >> 3 & 7
+            if owners & ~groups & ~(known.st_mode & 7):
+                message = f"it would be taken from its owner, {_called(known.st_uid)}, who could not use it any more"
+                raise PermissionError(errno.EPERM, message) from error
+            os.fchown(self.handle, -1, known.st_gid)
 
     def replace(self, name: str) -> None:
         """Let it have a name, whoever had it before."""
@@ -136,6 +164,29 @@ class Unfinished:
             self.replace(name)
         else:
             os.fsync(self.folder)
+
+
+def _attributes(handle: int) -> list[str]:
+    """The extended attributes that a file has and a copy can have: not those that the system itself looks after."""
+    with suppress(OSError, AttributeError):  # a file system, or a system, without any
+        return [name for name in os.listxattr(handle) if not name.startswith(("security.", "trusted."))]
+    return []
+
+
+def _called(number: int) -> str:
+    try:
+        return pwd.getpwuid(number).pw_name
+    except KeyError:
+        return f"user {number}"
+
+
+@contextmanager
+def closing_handle(handle: int) -> Iterator[int]:
+    """An open file, as long as the context lasts."""
+    try:
+        yield handle
+    finally:
+        os.close(handle)
 
 
 @contextmanager
