@@ -7,9 +7,13 @@ import pwd
 import shutil
 import subprocess
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 
+from justlane.model.errors import PlatformChangedError
+from justlane.platforms.alignment.aligning import plan
 from justlane.platforms.folders import lists
+from justlane.platforms.interface import connect
 from tests.support import EstateTest
 
 PEOPLE = {"jl-imke": ("jl-crew", "jl-keepers"), "jl-bram": ("jl-crew",), "jl-edda": ("jl-modellers",), "jl-vik": ()}
@@ -139,6 +143,22 @@ class FoldersTest(EstateTest):
         self.assertIn(
             "otherwise than before: jl-vik owns share/notes/today.txt", self.lane("align share --undo --yes", 1).err, "somebody else's doing"
         )
+
+    def test_a_folder_that_is_swapped_while_the_question_stands_is_not_touched(self) -> None:
+        self.lane(f"trust add --changes {self.share}")
+        self.lane("scope pull share --yes")
+        self.write({"given.yaml": GIVEN})
+        index = self.index()
+        connector = connect(index.estate.platforms["share"], self.folder, lambda *_: False)
+        reading = connector.read()
+        planned = plan(index, "share", reading, datetime.now(UTC))
+        (self.share / "models").rename(self.share / "models-before")
+        shutil.copytree(self.share / "models-before", self.share / "models")
+        (self.share / "models-before").rename(self.top / "away")
+        before = self.getfacl("models")
+        with self.assertRaises(PlatformChangedError):
+            connector.change(planned.strokes[0], reading.revision, "key")
+        self.assertEqual(self.getfacl("models"), before)
 
     def test_the_kernels_form_is_what_its_own_tools_say(self) -> None:
         path = self.share / "models"

@@ -56,6 +56,8 @@ class Tree:
         self._platform, self._place, self._alone = platform, place, alone
         self._without = platform
         """The same without a corner."""
+        self._seen: dict[str, tuple[int, int]] = {}
+        """Address -> which folder or file of the system stood there at the last reading."""
 
     def close(self) -> None:
         """Nothing is held open."""
@@ -63,6 +65,7 @@ class Tree:
     def read(self) -> Reading:
         """The lists of all declared places, and who is in the groups that they name."""
         parts: dict[str, Part] = {name: {} for name in PARTS}
+        self._seen = {}
         inodes: dict[tuple[int, int], list[str]] = {}
         names: dict[str, int] = {}
         for address in self._platform.scopes:
@@ -116,17 +119,25 @@ class Tree:
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Set the lists of the places concerned, each in one step, if all are still as they were read."""
         del key  # a list that was set shows in the next reading
-        if self.read().revision != revision:
+        seen = self._seen
+        if self.read().revision != revision or (seen and self._seen != seen):
             message = f"{self._platform.name} was changed by somebody else meanwhile"
             raise PlatformChangedError(message, "run align again: it starts from what is there now")
         for place in dict.fromkeys(str((s.after or s.before or {})["place"]) for s in steps):
             own = [s for s in steps if (s.after or s.before or {})["place"] == place]
             try:
                 with self._opened(place) as handle:
+                    self._require_same(place, os.fstat(handle))
                     self._set_both(handle, own)
             except UnreachableError as error:
                 raise ChangeRefusedError(error.message, error.hint) from error
         return self.read().revision
+
+    def _require_same(self, address: str, known: os.stat_result) -> None:
+        """PlatformChangedError if something else stands at a place than what was read and shown."""
+        if self._seen.get(address) != (known.st_dev, known.st_ino):
+            message = f"{address} is not any more what it was: something else was put in its place meanwhile"
+            raise PlatformChangedError(message, "see who did that; nothing of it was changed")
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
         """The system answers only by trying."""
@@ -153,6 +164,7 @@ class Tree:
         try:
             with self._opened(address) as handle:
                 known = os.fstat(handle)
+                self._seen[address] = (known.st_dev, known.st_ino)
                 entries, later = lists.read(handle, lists.ACCESS), lists.read(handle, DEFAULT)
         except (OutsideError, ValueError) as error:
             parts["unjudged"][address] = {"says": f"{address}: {error}"}
