@@ -37,7 +37,8 @@ def on_lines(estate: Estate) -> Estate:
 
 def changes(index: EstateIndex, bindings: tuple[Binding, ...]) -> bool:
     days = (Question(NOW, day=NOW + timedelta(days=day)) for day in DAYS)
-    return any(some.change for asked in days for some in changes_by(index, Withdraw(bindings), asked).found)
+    found = (changes_by(index, Withdraw(bindings), asked) for asked in days)
+    return any(some.change for one in found for some in (*one.found, *one.in_roles))
 
 
 class EveryLineTakenOut(TestCase):

@@ -94,11 +94,12 @@ def settle(
     unfinished: Note | None = None,
     about: About = lambda after: (),
     moved: tuple[str, str] | None = None,
+    harmless: bool = False,
 ) -> None:
     """Show the edit, ask and save it; ends with 0 if it is saved or changes nothing, 1 if it is not saved.
 
     The reason is what `--because` says, unless another one is named. `moved` are the addresses before and after of a
-    place that moves.
+    place that moves. One that is `harmless` was promised to change nothing for anybody: if it does, it is refused.
     """
     index, draft, given = editing.index, editing.draft, editing.given
     acting = editing.acting
@@ -107,6 +108,9 @@ def settle(
         moved=_moved(index, *moved) if moved else None,
     )  # fmt: skip
     show("Proposal", proposal, given["form"])
+    if harmless and not proposal.changes_nothing:
+        message = "this was to change nothing for anybody, and the comparison of all of it says otherwise"
+        raise RefusedError(message, "nothing was changed; take out single lines, and report it: see docs/security.md")
     if not proposal.changes or given["dry_run"]:
         ctx.exit(1 if proposal.changes else 0)
     _refuse(proposal, given["even_so"])

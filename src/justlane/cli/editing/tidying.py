@@ -55,7 +55,7 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
     carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
     remarks = [Remark("not-needed", f"{Part(some)} changes nothing", some[0].source) for some in going]
     reason = given["because"].strip() or "The lines that are left say the same."
-    settle(ctx, editing, reason=reason, about=lambda after: remarks)
+    settle(ctx, editing, reason=reason, about=lambda after: remarks, harmless=True)
 
 
 def _told(one: Fewest) -> str:

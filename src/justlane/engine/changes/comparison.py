@@ -12,11 +12,12 @@ from msgspec import Struct
 
 from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import NOTHING, Judge, Question
+from justlane.engine.decision.deciding import NOTHING, Judge, Question, acting_otherwise
 from justlane.engine.decision.explaining import in_words
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person, person
 from justlane.model.circumstances import Condition
+from justlane.model.estate import RolesHeld
 from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
@@ -117,6 +118,21 @@ def compare(
     return Comparison(before.name, after.name, tuple(groups))
 
 
+class Acting(Struct, frozen=True):
+    """People who can act as something they could not act as, or no more, where one role counts at a time; what they may
+    do there in some role or other stays the same."""
+
+    platform: str
+    role: str
+    gains: bool
+    """Whether they can now, or in more circumstances, or there is more that it gives."""
+    loses: bool
+    users: tuple[str, ...]
+    """Their logins, in order."""
+    places: int
+    """At how many places, for one of them or another."""
+
+
 class Totals(NamedTuple):
     """Numbers of (user, action, scope) cells."""
 
@@ -131,6 +147,32 @@ class Differences(NamedTuple):
     """For the same person and place only one of them on a platform."""
     logins: Sequence[str]
     """Those whose numbers `found` has."""
+    in_roles: Sequence[Found] = ()
+    """What people can act as: each change is (role, gains, loses)."""
+
+    @property
+    def acting(self) -> tuple[Acting, ...]:
+        """What people can act as and could not, or no more, role by role; only people to whom nothing else of that sort
+        happens on the platform."""
+        moved: dict[tuple[str, int], set[int]] = {}
+        for one in self.found:
+            for way in (2, 3):  # gains, loses
+                if any(change[way] for change in one.change):
+                    moved.setdefault((platform_of(one.places[0]), way), set()).update(one.users.tolist())
+        people: dict[tuple[str, str, bool, bool], set[int]] = {}
+        places: dict[tuple[str, str, bool, bool], set[str]] = {}
+        for one in self.in_roles:
+            for role, gains, loses in one.change:
+                platform = platform_of(one.places[0])
+                known = [moved.get((platform, way), set()) for way, counts in ((2, gains), (3, loses)) if counts]
+                left = set(one.users.tolist()) - set[int].union(*known)
+                if left:
+                    people.setdefault((platform, role, gains, loses), set()).update(left)
+                    places.setdefault((platform, role, gains, loses), set()).update(one.places)
+        return tuple(
+            Acting(*key, tuple(sorted(self.logins[user] for user in people[key])), len(places[key]))
+            for key in sorted(people)
+        )
 
     @property
     def totals(self) -> Totals:
@@ -196,14 +238,17 @@ def _of_few(
 
     logins = list(dict.fromkeys(users))
     found: list[Found] = []
+    in_roles: list[Found] = []
     for name, places in where.items():
         prepared = [side.platform(name) for side in sides]
         named = frozenset[Principal]().union(*(index.named for index in prepared))
         known = [_people(side, name, logins, named, question.dated) for side in sides]
-        judged = _Judges(sides, prepared, question).changes
+        judges = _Judges(sides, prepared, question)
         people = list(zip(*known, strict=True))
-        found += changes_nearby(judged, prepared, people, places, question)
-    return Differences(found, logins)
+        found += changes_nearby(judges.changes, prepared, people, places, question)
+        if any(index.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME for index in prepared):
+            in_roles += changes_nearby(judges.acting, prepared, people, places, question)
+    return Differences(found, logins, in_roles)
 
 
 def _people(
@@ -228,20 +273,24 @@ def _of_many(
     people = Together(sides)
     among = None if users is None else people.among(users)
     found: list[Found] = []
+    in_roles: list[Found] = []
     for name, places in where.items():
         prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
         kinds = ByKinds(sides, prepared, people, question)
         if within is not None:
             inside = _inside(prepared, within)
             places = inside if places is None else inside.intersection(places)
-        judged = _Judges(sides, prepared, question, {new: old for old, new in moved.items()}).changes
+        judges = _Judges(sides, prepared, question, {new: old for old, new in moved.items()})
+        judged = judges.changes
         own = {old: new for old, new in moved.items() if platform_of(old) == name}
         if own:
             everywhere = set[str]().union(*(index.platform.scopes for index in prepared if index))
             places = (everywhere if places is None else set(places)) - own.keys() - set(own.values())
             found += kinds.moved(judged, own, among)
         found += kinds.changes(judged, among, places)
-    return Differences(found, people.logins)
+        if any(side.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME for side in prepared if side):
+            in_roles += kinds.changes(judges.acting, among, places)
+    return Differences(found, people.logins, in_roles)
 
 
 def _inside(prepared: Sequence[PlatformIndex | None], within: str) -> set[str]:
@@ -284,13 +333,11 @@ class _Judges:
         self._judges: dict[tuple[Person, Person], list[Judge | None]] = {}
         self._known: dict[tuple[int, int], Changes] = {}
         self._same: dict[Changes, Changes] = {}
+        self._acting: dict[tuple[tuple[str, bool, bool], ...], tuple[tuple[str, bool, bool], ...]] = {}
 
     def changes(self, was: Person, now: Person, place: str) -> Changes:
         """What changes at a place; the same object for the same changes."""
-        judges = self._judges.get((was, now))
-        if judges is None:
-            judges = _judges(self._sides, self._prepared, (was, now), self._question)
-            self._judges[was, now] = judges
+        judges = self._of(was, now)
         at = (self._was_at.get(place, place), place)
         before, after = (_allowed(j, i, one) for j, i, one in zip(judges, self._prepared, at, strict=True))
         key = id(before), id(after)  # shared by all places where the same counts for them
@@ -299,6 +346,29 @@ class _Judges:
             said = tuple(_change(judging, *one) for one in _differing(before, after, self._prepared))
             self._known[key] = self._same.setdefault(said, said)
         return self._known[key]
+
+    def acting(self, was: Person, now: Person, place: str) -> tuple[tuple[str, bool, bool], ...]:
+        """The roles as which they may do otherwise at a place, though in some role or other they may do the same."""
+        at = (self._was_at.get(place, place), place)
+        there = [
+            judging if judging and index and scope in index.platform.scopes else None
+            for judging, index, scope in zip(self._of(was, now), self._prepared, at, strict=True)
+        ]
+        plain = [_allowed(*side) for side in zip(there, self._prepared, at, strict=True)]
+        found: dict[str, tuple[bool, bool]] = {}
+        for role, action, one, other in acting_otherwise(there[0], there[1], *at):
+            if plain[0].get(action, 0) == plain[1].get(action, 0):
+                gains, loses = found.get(role, (False, False))
+                found[role] = gains or bool(other & ~one), loses or bool(one & ~other)
+        said = tuple((role, *found[role]) for role in sorted(found))
+        return self._acting.setdefault(said, said)
+
+    def _of(self, was: Person, now: Person) -> list[Judge | None]:
+        judges = self._judges.get((was, now))
+        if judges is None:
+            judges = _judges(self._sides, self._prepared, (was, now), self._question)
+            self._judges[was, now] = judges
+        return judges
 
 
 def _judges(

@@ -209,6 +209,10 @@ class Differing:
             return []
         return [(place, side.platform.scopes[place].kind) for place in asked_at(side, address)]
 
+    def counting_at(self, address: str) -> Iterator[Binding]:
+        """The bindings of both sides that have a say at a place."""
+        yield from (binding for number in (0, 1) for _, binding in self._counting_at(number, address))
+
     def _counting_at(self, number: int, address: str) -> Iterator[tuple[str, Binding]]:
         """The bindings of a side that cover a place, or a scope where something must be held to act there."""
         side = self._sides[number]

@@ -97,12 +97,12 @@ def _broken(
     if was.situations == now.situations and was.time_zone == now.time_zone:
         touched = _Touched(after, found)
         some = [expectation for expectation in some if touched.concerns(expectation)]
-    failing = {_said(v): v for v in verify(after, question.moment, some) if not v.holds}
+    failing = {_said(v): v for v in verify(after, question.moment, some, question.day) if not v.holds}
     if not failing:
         return
     called = {(_at_new(sentence_of(e), moved), e.situation): e for e in was.expectations}
     known = [e for said, e in called.items() if said in failing]
-    for held in verify(before, question.moment, known):
+    for held in verify(before, question.moment, known, question.day):
         if held.holds:
             verdict = failing[_at_new(held.sentence, moved), held.expectation.situation]
             line = verdict.expectation.source.line_address

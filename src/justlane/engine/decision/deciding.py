@@ -242,6 +242,20 @@ class Judge:
             self._profiles[key] = found
         return self._profiles[key]
 
+    def as_role(self, role: str, address: str) -> dict[str, int]:
+        """What the person may do at a place as one role: each action with the circumstances in which they may; `""` is
+        what is left to whoever acts as nothing."""
+        kind, open_to = self.platform.platform.scopes[address].kind, self._open(role, address)
+        actions = self.platform.platform.actions.values() if open_to and self.person.enabled else ()
+        found = {a.name: open_to & self.granted(role, a.name, address) for a in actions if a.applies(kind)}
+        return {action: some for action, some in found.items() if some}
+
+    def beyond(self, role: str, address: str) -> dict[str, int]:
+        """The same without what they may do as nothing."""
+        without = self.as_role("", address)
+        found = {action: some & ~without.get(action, 0) for action, some in self.as_role(role, address).items()}
+        return {action: some for action, some in found.items() if some}
+
     @cached_property
     def _acting(self) -> list[str | None]:
         return self.active_roles()
@@ -292,6 +306,28 @@ class Judge:
         if key not in self._memo:
             self._memo[key] = _DECIDES[self._habits.decides](self, action, bindings)
         return self._memo[key]
+
+
+def acting_otherwise(
+    before: Judge | None, now: Judge | None, was_at: str, at: str
+) -> Iterator[tuple[str, str, int, int]]:
+    """What two judges of one person say otherwise of a role that they can act as, where one counts at a time: (role,
+    action, circumstances before, now). A role that only one knows counts by what it gives beyond acting as nothing."""
+    if any(j and j.platform.platform.habits.roles_held is RolesHeld.TOGETHER for j in (before, now)):
+        return
+    was, is_now = ({role for role in judge.active_roles() if role} if judge else set() for judge in (before, now))
+    for role in sorted(was | is_now):
+        if before and now and role in was and role in is_now:
+            sides = before.as_role(role, was_at), now.as_role(role, at)
+        else:
+            sides = (
+                before.beyond(role, was_at) if before and role in was else {},
+                now.beyond(role, at) if now and role in is_now else {},
+            )
+        for action in dict.fromkeys((*sides[0], *sides[1])):
+            one, other = sides[0].get(action, 0), sides[1].get(action, 0)
+            if one != other:
+                yield role, action, one, other
 
 
 def _any_allow(judge: Judge, action: str, bindings: list[Binding]) -> Credit:

@@ -47,10 +47,18 @@ class Verdict(Struct, frozen=True):
         return not self.evidence
 
 
-def verify(index: EstateIndex, moment: datetime, some: Sequence[AnyExpectation] | None = None) -> tuple[Verdict, ...]:
-    """Judge every expectation of the estate, or some of them, at a moment, in the order in which they are written."""
+def verify(
+    index: EstateIndex,
+    moment: datetime,
+    some: Sequence[AnyExpectation] | None = None,
+    day: datetime | None = None,
+) -> tuple[Verdict, ...]:
+    """Judge every expectation of the estate, or some of them, at a moment, in the order in which they are written.
+
+    Dates are judged on `day`, where it is given and the expectation's situation has no time of its own.
+    """
     judged = index.estate.expectations if some is None else some
-    return tuple(_verdict(_Judging(index, moment, e), e) for e in judged)
+    return tuple(_verdict(_Judging(index, moment, e, day), e) for e in judged)
 
 
 def _verdict(judging: _Judging, expectation: AnyExpectation) -> Verdict:
@@ -108,10 +116,12 @@ _WHY_NOT = {
 class _Judging:
     """One expectation, judged at a moment: in its situation, or in all circumstances."""
 
-    def __init__(self, index: EstateIndex, moment: datetime, expectation: AnyExpectation) -> None:
+    def __init__(
+        self, index: EstateIndex, moment: datetime, expectation: AnyExpectation, day: datetime | None = None
+    ) -> None:
         self._index = index
         situation = index.estate.situations[expectation.situation] if expectation.situation else None
-        self._question = Question(moment, situation)
+        self._question = Question(moment, situation, day=None if situation and situation.moment else day)
         self._given: dict[tuple[int, str, str], tuple[int, list[Binding]]] = {}
 
     def against(self, expectation: AnyExpectation) -> list[Evidence]:

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.decision.deciding import Gate, Judge, Question, asked_at
+from justlane.engine.decision.deciding import Gate, Judge, Question, acting_otherwise, asked_at
 from justlane.engine.everybody.behind import Behind
 from justlane.engine.everybody.lists import Ints, alike, lists_of, random_words, sorted_by
 from justlane.engine.everywhere.kinds_of_places import kinds_of_places
@@ -276,7 +276,7 @@ class Needs:
             if role and self._local:
                 if any(before.allowed(a, address) != now.allowed(a, address) for a in self._held[role]):
                     yield Differing(before, now, address)
-            elif before.at(address) != now.at(address):
+            elif before.at(address) != now.at(address) or any(acting_otherwise(before, now, address, address)):
                 yield Differing(before, now, address)
 
     def _names_of_one(self, user: int, kind: int) -> frozenset[Principal]:

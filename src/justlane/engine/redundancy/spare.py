@@ -7,14 +7,13 @@ platform begins or ends.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
-from datetime import date, datetime, time, timedelta
+from datetime import date
 from enum import StrEnum
-from zoneinfo import ZoneInfo
 
 from msgspec import Struct
 
 from justlane.engine.decision.deciding import Judge, Question
-from justlane.engine.facts.clock import on_clock
+from justlane.engine.facts.clock import noon, on_clock, turning_days
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import Person
 from justlane.engine.redundancy.needs import Needs
@@ -104,21 +103,14 @@ class Days:
         self._day = on_clock(question.dated, self._zone).date()
         self.today = today or Needs(index, platform, question)
         self._later: dict[date, Needs] = {}
-        self._turns = sorted(self._turning())
+        self._turns = self._turning()
 
-    def _turning(self) -> set[date]:
-        """The days from which on something counts, or does not any more."""
-        found: set[date] = set()
-        prepared = self.today.prepared
-        conditions = [b.condition for b in self.today.bindings] + [c.condition for c in prepared.platform.ceilings]
-        for condition in conditions:
-            if condition.first_day:
-                found.add(condition.first_day)
-            if condition.last_day:
-                found.add(condition.last_day + timedelta(days=1))
-        for local in prepared.platform.local_groups.values():
-            found.update(m.last_day + timedelta(days=1) for m in local.members if m.last_day)
-        return {day for day in found if day > self._day}
+    def _turning(self) -> list[date]:
+        """The days from which on something counts, or does not any more, or at other hours."""
+        platform = self.today.prepared.platform
+        conditions = [b.condition for b in self.today.bindings] + [c.condition for c in platform.ceilings]
+        ends = [m.last_day for local in platform.local_groups.values() for m in local.members]
+        return turning_days(conditions, ends, self._day, self._zone)
 
     def is_over(self, part: Part) -> bool:
         """Whether it will never count again."""
@@ -138,8 +130,7 @@ class Days:
 
     def _on(self, day: date) -> Needs:
         if day not in self._later:
-            moment = datetime.combine(day, time(12), ZoneInfo(self._zone))
-            question = Question(self._question.moment, day=moment)
+            question = Question(self._question.moment, day=noon(day, self._zone))
             self._later[day] = Needs(self._index, self._platform, question)
         return self._later[day]
 

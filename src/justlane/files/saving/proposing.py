@@ -1,20 +1,25 @@
 """An edit before it is saved: which lines change, who gains and loses what by it, and what speaks against it.
 
 The estate after the edit is read from the changed text, as it will be read from now on, and compared with the estate
-as it is: what is shown is what happens.
+as it is, today and on each later day on which that gives something else: what is shown is what happens.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from datetime import date
+from typing import NamedTuple
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from justlane.engine.changes.comparison import Alike, Differences, differences
+from justlane.engine.changes.comparison import Acting, Alike, Differences, differences
+from justlane.engine.changes.days import days_of_change
 from justlane.engine.changes.effect import Effect, summed
 from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.decision.deciding import Question
+from justlane.engine.facts.clock import noon, on_clock
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.surveys.delegates import confined_to
 from justlane.files.editing.draft import Changed, Draft
@@ -24,12 +29,23 @@ from justlane.files.saving.saving import require_read
 from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity
+from justlane.model.scopes import platform_of
 
 MOST_SHOWN = 5_000
 """Up to so many cells are shown one by one, person by person."""
 
 About = Callable[[EstateIndex], Iterable[Remark]]
 """What there is to say about an edit, given the estate after it."""
+
+
+class OnDay(Struct, frozen=True):
+    """What an edit changes from a later day on, where that is something else than on the days before."""
+
+    day: date
+    effect: Effect
+    groups: tuple[Alike, ...] | None
+    """Those for whom the same changes, together; None where it is too much to be shown."""
+    acting: tuple[Acting, ...]
 
 
 class Proposal(Struct, frozen=True):
@@ -44,6 +60,15 @@ class Proposal(Struct, frozen=True):
     refusals: tuple[Refusal, ...]
     warnings: tuple[Finding, ...]
     """What `check` would say of the estate afterwards and does not say today."""
+    acting: tuple[Acting, ...] = ()
+    """What people can act as and could not, or no more."""
+    later: tuple[OnDay, ...] = ()
+    """The later days from which on it changes something else, in order."""
+
+    @property
+    def changes_nothing(self) -> bool:
+        """Whether nobody gains or loses anything by it, on any day and in any role."""
+        return not (self.effect.people or self.acting or any(one.effect.people or one.acting for one in self.later))
 
 
 def propose(
@@ -72,18 +97,66 @@ def propose(
     _require_sound(loaded.findings)
     assert loaded.estate is not None
     after = before.with_other_bindings(loaded.estate) if loaded.resumed_from else loaded.ready
-    found = differences((before, after), Question(question.moment, day=question.dated), moved=moved)
-    effect = summed(found)
-    shown = effect.gained + effect.lost <= MOST_SHOWN
-    groups = (
-        sorted(found.groups(), key=lambda g: (not g.changes[0].sensitive, -len(g.users), g.users)) if shown else None
-    )
+    today, *later = _day_by_day((before, after), question, moved)
     known = {(finding.rule, finding.message) for finding in before.estate.findings}
     warnings = tuple(f for f in loaded.findings if (f.rule, f.message) not in known)
-    against = tuple(refusals(before, after, found, acting, question, moved))
-    remarks = tuple(about(after))
-    shown_groups = None if groups is None else tuple(groups)
-    return Proposal(command, changes, effect, shown_groups, remarks, against, warnings), loaded
+    against = {r.message: r for r in refusals(before, after, today.found, acting, today.question, moved)}
+    for one in later:
+        for r in refusals(before, after, one.found, acting, one.question, moved):
+            if r.message not in against:
+                against[r.message] = replace(r, message=f"from {one.shown.day} on: {r.message}")
+    return Proposal(
+        command, changes, today.shown.effect, today.shown.groups, tuple(about(after)), tuple(against.values()),
+        warnings, today.shown.acting, tuple(one.shown for one in later),
+    ), loaded  # fmt: skip
+
+
+class _Seen(NamedTuple):
+    """What changes from one day on."""
+
+    question: Question
+    found: Differences
+    shown: OnDay
+
+
+def _day_by_day(
+    sides: tuple[EstateIndex, EstateIndex], question: Question, moved: Mapping[str, str] | None
+) -> list[_Seen]:
+    """What changes today, and from each later day on which that is something else."""
+    zone = sides[1].estate.time_zone
+    asked = Question(question.moment, day=question.dated)
+    found = differences(sides, asked, moved=moved)
+    seen = [_Seen(asked, found, _shown(on_clock(question.dated, zone).date(), found))]
+    days = days_of_change(sides, asked)
+    for day in sorted({day for some in days.values() for day in some}):
+        on = Question(question.moment, day=noon(day, zone))
+        there = differences(sides, on, places=dict.fromkeys(days), moved=moved)
+        rest = [one for one in found.found if platform_of(one.places[0]) not in days]
+        acting = [one for one in found.in_roles if platform_of(one.places[0]) not in days]
+        whole = Differences([*rest, *there.found], there.logins, [*acting, *there.in_roles])
+        shown = _shown(day, whole)
+        if _cells(shown) != _cells(seen[-1].shown):
+            seen.append(_Seen(on, whole, shown))
+    return seen
+
+
+def _shown(day: date, found: Differences) -> OnDay:
+    effect = summed(found)
+    few = effect.gained + effect.lost <= MOST_SHOWN
+    groups = (
+        tuple(sorted(found.groups(), key=lambda g: (not g.changes[0].sensitive, -len(g.users), g.users)))
+        if few
+        else None
+    )
+    return OnDay(day, effect, groups, found.acting)
+
+
+def _cells(shown: OnDay) -> object:
+    """What is gained and lost, by whom and where; not in which circumstances, which every clock may move."""
+    groups = shown.groups and {
+        (g.users, tuple((c.action, c.scope, c.gains, c.loses) for c in g.changes)) for g in shown.groups
+    }
+    return shown.effect, groups, shown.acting
 
 
 def _require_own(index: EstateIndex, files: Sequence[str], acting: str | None, question: Question) -> None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
-from justlane.engine.changes.comparison import Alike, CellChange
+from justlane.engine.changes.comparison import Acting, Alike, CellChange
+from justlane.engine.changes.effect import Effect
 from justlane.files.editing.draft import Changed, Hunk
 from justlane.files.saving.proposing import Proposal
 from justlane.model.findings import Source
@@ -65,11 +66,31 @@ def plain(result: Proposal) -> dict[str, Any]:
         "command": result.command,
         "changes": [_plain_file(change) for change in result.changes],
         "effect": plain_effect(result.effect),
-        "groups": None if result.groups is None else [comparison.plain_group(group) for group in result.groups],
+        "groups": _plain_groups(result.groups),
+        "acting": [_plain_acting(one) for one in result.acting],
+        "later": [
+            {
+                "from": one.day.isoformat(),
+                "effect": plain_effect(one.effect),
+                "groups": _plain_groups(one.groups),
+                "acting": [_plain_acting(some) for some in one.acting],
+            }
+            for one in result.later
+        ],
+        "changes_nothing": result.changes_nothing,
         "remarks": [{"kind": r.kind, "message": r.message, "source": _address(r.source)} for r in result.remarks],
         "refusals": [{"kind": r.kind, "message": r.message} for r in result.refusals],
         "warnings": plain_findings(result.warnings),
     }
+
+
+def _plain_groups(groups: Sequence[Alike] | None) -> list[dict[str, Any]] | None:
+    return None if groups is None else [comparison.plain_group(group) for group in groups]
+
+
+def _plain_acting(one: Acting) -> dict[str, Any]:
+    ways = {"gains": one.gains, "loses": one.loses}
+    return {"platform": one.platform, "role": one.role, **ways, "users": list(one.users), "places": one.places}
 
 
 def _plain_file(change: Changed) -> dict[str, Any]:
@@ -91,13 +112,15 @@ def _address(source: Source | None) -> str | None:
 
 
 def sheet(result: Proposal) -> Sheet:
-    """One row for each action that people gain or lose."""
+    """One row for each action that people gain or lose, today (an empty day) and from each later day on."""
+    days = [("", result.effect), *((one.day.isoformat(), one.effect) for one in result.later)]
     rows = [
-        (what, moved.action, "yes" if moved.sensitive else "no", moved.people, moved.cells)
-        for what, some in (("gains", result.effect.gains), ("loses", result.effect.losses))
+        (day, what, moved.action, "yes" if moved.sensitive else "no", moved.people, moved.cells)
+        for day, effect in days
+        for what, some in (("gains", effect.gains), ("loses", effect.losses))
         for moved in some
     ]
-    return Sheet(("change", "action", "sensitive", "people", "cells"), rows)
+    return Sheet(("from", "change", "action", "sensitive", "people", "cells"), rows)
 
 
 def text(result: Proposal, look: Look) -> str:
@@ -112,7 +135,12 @@ def _lines(result: Proposal) -> Iterator[Line]:
         yield from _file(change)
     if result.changes:
         yield line()
-        yield from _effect(result)
+        if result.changes_nothing:
+            yield line(("effect   ", "head"), "nobody gains or loses anything")
+        else:
+            yield from _effect("today", result.effect, result.groups, result.acting)
+            for one in result.later:
+                yield from _effect(f"from {one.day} on", one.effect, one.groups, one.acting)
     for remark in result.remarks:
         told = f" ({remark.source.line_address})" if remark.source else ""
         yield line(("note     ", "head"), remark.message + told, hanging=" " * 9)
@@ -139,22 +167,39 @@ def _file(change: Changed) -> Iterator[Line]:
         yield line((f"      … and {counted(left - _MOST_LINES, 'line')} more", "dim"))
 
 
-def _effect(result: Proposal) -> Iterator[Line]:
-    effect = result.effect
+def _effect(when: str, effect: Effect, groups: Sequence[Alike] | None, acting: Sequence[Acting]) -> Iterator[Line]:
+    """What changes from one day on, and what people can act as."""
+    head = "effect   " if when == "today" else f"{when}  "
     if not effect.people:
-        yield line(("effect   ", "head"), "nobody gains or loses anything")
-        return
+        cells = "anything" if not acting else "what they may do"
+        yield line((head, "head"), f"nobody gains or loses {cells}{' today' if when == 'today' else ''}")
+    else:
+        yield from _cells(head, effect, groups)
+    for one in acting:
+        yield line(*_acting(one), hanging=" " * 10)
+
+
+def _acting(one: Acting) -> Iterator[Span | str]:
+    more = f" and {len(one.users) - _MOST_NAMES} more" if len(one.users) > _MOST_NAMES else ""
+    yield (", ".join(one.users[:_MOST_NAMES]) + more, "name")
+    can = "can act otherwise" if one.gains and one.loses else "can now act" if one.gains else "can no longer act"
+    yield (f"  {can} as ", "yes" if one.gains else "no")
+    yield (one.role, "head")
+    yield f" at {counted(one.places, 'place')} of {one.platform}; what they may do there stays the same"
+
+
+def _cells(head: str, effect: Effect, groups: Sequence[Alike] | None) -> Iterator[Line]:
     yield line(
-        ("effect   ", "head"),
+        (head, "head"),
         f"for {counted(effect.people, 'person', 'people')}: ",
         (f"{counted(effect.gained, 'cell')} gained", "yes" if effect.gained else "dim"),
         ", ",
         (f"{effect.lost:,} lost", "no" if effect.lost else "dim"),
     )
-    if result.groups is not None:
-        for group in result.groups[:_MOST_GROUPS]:
+    if groups is not None:
+        for group in groups[:_MOST_GROUPS]:
             yield from _group(group)
-        left = result.groups[_MOST_GROUPS:]
+        left = groups[_MOST_GROUPS:]
         if left:
             people = counted(sum(len(group.users) for group in left), "person", "people")
             yield line((f"  … and {people} more in {len(left)} ways; --format json has all", "dim"))

@@ -31,11 +31,26 @@ class Refusal(TypedDict):
     message: str
 
 
+class Acting(TypedDict):
+    platform: str
+    role: str
+    gains: bool
+    loses: bool
+    users: list[str]
+    places: int
+
+
+OnDay = TypedDict("OnDay", {"from": str, "effect": Effect, "groups": list[Alike] | None, "acting": list[Acting]})
+
+
 class Proposal(TypedDict):
     command: str
     changes: list[ChangedFile]
     effect: Effect
     groups: list[Alike] | None
+    acting: list[Acting]
+    later: list[OnDay]
+    changes_nothing: bool
     remarks: list[Remark]
     refusals: list[Refusal]
     warnings: list[Finding]
@@ -45,6 +60,8 @@ class Entry(TypedDict):
     number: int
     when: str
     who: str
+    system_login: str
+    yours: bool
     command: str
     reason: str
     even_so: str
