@@ -17,13 +17,17 @@ class Give(Struct, frozen=True, tag="give"):
 
     bindings: tuple[Binding, ...]
     """What the line gives: one binding, or all that a bundle holds. Its likes stand at their source."""
+    last: bool = False
+    """Whether it has to be said that it stands last, since the order of lines decides there."""
 
 
 class Withdraw(Struct, frozen=True, tag="withdraw"):
     """What one line gives to, or denies, one principal is taken out of it."""
 
     bindings: tuple[Binding, ...]
-    """One binding, or all that a bundle holds."""
+    """One binding, all that a pattern stands for, or all that a bundle holds."""
+    by_line: bool = False
+    """Whether other lines say the same of the same people there, so that the line has to be named."""
 
 
 class AllowInRole(Struct, frozen=True, tag="allow in role"):

@@ -100,11 +100,9 @@ class Known:
     def spare(self, platform: str) -> list[Spare]:
         """What could be taken out of a platform's lines without changing anything."""
         if platform not in self._spare:
-            from justlane.engine.redundancy.spare import spare_parts
+            from justlane.engine.redundancy.spare import spare_everywhere
 
-            self._spare[platform] = spare_parts(
-                self.index, platform, self.question, self._progress, self.needs(platform)
-            )
+            self._spare = spare_everywhere(self.index, self.needs, self.question, self._progress or Progress())
         return self._spare[platform]
 
     def can_go(self, bindings: Sequence[Binding]) -> bool:

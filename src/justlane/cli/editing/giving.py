@@ -209,7 +209,7 @@ def _line(text: str, platforms: Sequence[PlatformIndex]) -> Source:
 )
 @click.option("--at", "at", multiple=True, metavar="SCOPE", shell_complete=complete_scopes, help="At this place.")
 @click.option("--everywhere", is_flag=True, help="At all places.")
-@click.option("--line", metavar="LINE", help="What this line says alone, FILE:LINE.")
+@click.option("--line", metavar="LINE", help="Only what this line says, FILE:LINE.")
 @because_option
 @editing_options
 @click.pass_context
@@ -226,8 +226,9 @@ def withdraw(ctx: click.Context, /, **given: Any) -> None:
 
     Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
     """
-    if bool(given["at"]) + given["everywhere"] + bool(given["line"]) != 1:
-        raise UsageError("it is not clear where", "say one of: --at SCOPE, --everywhere, --line FILE:LINE")
+    if given["everywhere"] == bool(given["at"] or given["line"]):
+        hint = "say --at SCOPE, --line FILE:LINE or both, or --everywhere"
+        raise UsageError("it is not clear where", hint)
     editing = begun(given)
     found, taking = _to_be_taken(editing, given)
     platforms = [editing.index.platform(name) for name in editing.index.estate.platforms]

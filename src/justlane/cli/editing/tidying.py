@@ -13,9 +13,9 @@ from justlane.cli.editing.settling import because_option, begun, editing_options
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import say
 from justlane.engine.changes.remarks import Remark
-from justlane.engine.facts.index import EstateIndex
-from justlane.engine.redundancy.fewest import Fewest, fewest
+from justlane.engine.redundancy.fewest import Fewest, fewest_of
 from justlane.engine.redundancy.parts import Part
+from justlane.engine.redundancy.spare import mark_of
 from justlane.files.editing.carrying import carry_out
 from justlane.model.bindings import Binding
 from justlane.model.edits import Withdraw
@@ -46,10 +46,10 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
     names = [options.known_platform(index.estate, name) for name in given["platforms"]] or list(index.estate.platforms)
     progress = TerminalProgress()
     try:
-        found = [fewest(index, name, editing.question, progress) for name in names]
+        found = fewest_of(index, names, editing.question, progress)
     finally:
         progress.stop()
-    going = _whole([part for one in found for part in one.going], index)
+    going = _together([part for one in found for part in one.going])
     for one in found:
         say(_told(one))
     carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
@@ -65,18 +65,9 @@ def _told(one: Fewest) -> str:
     return f"{one.platform}: {len(one.going):,} of {counted(one.lines, 'line')} can go, and {proof}"
 
 
-def _whole(parts: Sequence[Part], index: EstateIndex) -> list[tuple[Binding, ...]]:
-    """What is taken out: a bundle from all its platforms, or from none."""
-    found: dict[tuple[object, ...], list[Binding]] = {}
-    platforms: dict[tuple[object, ...], int] = {}
+def _together(parts: Sequence[Part]) -> list[tuple[Binding, ...]]:
+    """What is taken out: of a bundle what it gives on all its platforms."""
+    found: dict[object, list[Binding]] = {}
     for part in parts:
-        bundle = part.bindings[0].bundle
-        key: tuple[object, ...] = (part.source, part.principal, part.role, "" if bundle else part.scope)
-        found.setdefault(key, []).extend(part.bindings)
-        platforms[key] = platforms.get(key, 0) + 1
-    whole = []
-    for key, bindings in found.items():
-        bundle = bindings[0].bundle
-        if not bundle or platforms[key] == len(index.estate.bundles[bundle]):
-            whole.append(tuple(bindings))
-    return whole
+        found.setdefault(mark_of(part), []).extend(part.bindings)
+    return [tuple(some) for some in found.values()]

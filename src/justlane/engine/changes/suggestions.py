@@ -4,6 +4,7 @@ would do besides."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import timedelta
 from enum import StrEnum
 from functools import cached_property
 from itertools import chain, islice
@@ -14,14 +15,17 @@ from msgspec.structs import replace
 from justlane.engine.changes.comparison import Differences
 from justlane.engine.changes.effect import Effect, Extent, changes_by, extent, summed
 from justlane.engine.changes.guards import Refusal, refusals
+from justlane.engine.changes.ranking import rank
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge, space_of
 from justlane.engine.decision.explaining import Answer, answer, in_words, names_a_group
+from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, joined, people_behind, person
-from justlane.model.bindings import Binding
+from justlane.engine.redundancy.parts import said_with, withdrawal
+from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import ALWAYS, Outcome
 from justlane.model.edits import AllowInRole, Edit, Enable, Give, Join, KeepInRole, Publish, Withdraw
 from justlane.model.estate import Binds
@@ -35,6 +39,10 @@ _MOST_NEW = 3
 """New grants that are offered where nothing else turns the answer."""
 
 
+FOR_A_WHILE = timedelta(days=90)
+"""So long counts what is offered to a person rather than to a group."""
+
+
 class Turn(StrEnum):
     """The kinds of change."""
 
@@ -43,6 +51,7 @@ class Turn(StrEnum):
     ENABLE = "enable the account"
     EXTEND = "give it without its conditions"
     JOIN = "join the group"
+    JOIN_LEFT_OUT = "join the group that the ceiling leaves out"
     PUBLISH = "publish the group here"
     LIFT = "take out what takes it away"
     LAST = "give it again as the last line"
@@ -64,6 +73,8 @@ class Miss(Struct, frozen=True):
     """For ROLE."""
     conditions: tuple[Box, ...] = ()
     """For CIRCUMSTANCES: those in which it is a yes."""
+    ceiling: Ceiling | None = None
+    """For JOIN_LEFT_OUT."""
     extent: Extent | None = None
     """How far the edit can reach at most."""
     effect: Effect | None = None
@@ -99,9 +110,14 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
         (refused if said else counted).append(replace(miss, effect=summed(changes), against=said))
     if not any(miss.edit for miss in counted):  # then it is the wish itself that is against what is declared
         counted += refused
-    order = list(Turn)
-    counted.sort(key=lambda miss: (miss.edit is not None, *miss.excess, order.index(miss.turn)))
-    return tuple(counted)
+    return tuple(sorted(counted, key=lambda miss: _order(index, miss)))
+
+
+def _order(index: EstateIndex, miss: Miss) -> tuple[object, ...]:
+    """First what takes no edit, as it was found; then the least excess, and the one order of offers."""
+    if miss.edit is None:
+        return (False,)
+    return (True, *miss.excess, *rank(index, [(miss.edit, miss.binding)]))
 
 
 def against(before: EstateIndex, after: EstateIndex, found: Differences, question: Question) -> tuple[Refusal, ...]:
@@ -173,6 +189,18 @@ class _Finder:
         near = {id(b): b for b in (*here, *mine) if b is not self._platform.open_binding}
         for binding in sorted(near.values(), key=bindings.place):
             yield from self._about(binding)
+        for ceiling, group in self._left_out:
+            yield Miss(Turn.JOIN_LEFT_OUT, Join(self._judge.person.login, group, self._name), ceiling=ceiling)
+
+    @cached_property
+    def _left_out(self) -> list[tuple[Ceiling, Principal]]:
+        """The groups that a ceiling over what is wanted leaves out, and that the person is not in."""
+        if self._judge.person.login == ANONYMOUS_NAME:
+            return []
+        wanted = dict.fromkeys(action for actions in self._wanted.values() for action in actions)
+        ceilings = {id(c): c for action in wanted for c in self._judge.ceilings_over(action)}
+        groups = (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP)
+        return [(c, group) for c in ceilings.values() for group in c.but_not if group.kind in groups]
 
     def _elsewise(self) -> Iterator[Miss]:
         """Nothing is changed but the circumstances, or the active role."""
@@ -195,7 +223,7 @@ class _Finder:
         places = [place for place in self._wanted if self._platform.covers(binding, place)]
         if not binding.allows:
             if mine and places and not binding.built_in:
-                yield Miss(Turn.LIFT, Withdraw(self._given_with(binding)), binding)
+                yield Miss(Turn.LIFT, withdrawal(self._index, binding), binding)
         elif not mine:
             if places and names_a_group(binding) and somebody.login != ANONYMOUS_NAME:
                 yield Miss(Turn.JOIN, Join(somebody.login, binding.principal, self._name), binding)
@@ -212,14 +240,14 @@ class _Finder:
                 continue
             if place not in places:
                 moved = replace(binding, scope=place, here_only=False, built_in=False, bundle="", pattern="")
-                yield Miss(Turn.GIVE_HERE_TOO, Give((moved,)), binding)
+                yield Miss(Turn.GIVE_HERE_TOO, self._give(moved), binding)
             elif not self._platform.counts(binding, place):
                 yield Miss(Turn.PUBLISH, Publish(binding.principal.name, place), binding)
             elif self._platform.ordered:
-                yield Miss(Turn.LAST, Give((anew,)), binding)
+                yield Miss(Turn.LAST, self._give(anew), binding)
             elif binding.condition != ALWAYS and not binding.built_in:
-                always = tuple(replace(b, condition=ALWAYS) for b in self._given_with(binding))
-                yield Miss(Turn.EXTEND, Give(always), binding)
+                said = said_with(self._index, binding) if binding.bundle else (replace(binding, pattern=""),)
+                yield Miss(Turn.EXTEND, self._give(*(replace(b, condition=ALWAYS) for b in said)), binding)
 
     def _in_role(self, binding: Binding) -> Iterator[Miss]:
         """What the role of a binding that the person has could hold more; a built-in one stays as it is."""
@@ -242,7 +270,7 @@ class _Finder:
                 for principal in self._to_whom:
                     source = self._platform.platform.roles[role].source
                     given = Binding(principal, role, place, reason, source)
-                    yield Miss(Turn.GIVE_ANEW, Give((given,)), given)
+                    yield Miss(Turn.GIVE_ANEW, self._give(given), given)
 
     @cached_property
     def _to_whom(self) -> list[Principal]:
@@ -255,14 +283,16 @@ class _Finder:
         alone = [Principal(PrincipalKind.USER, somebody.login)] if users else []
         return [*sorted(groups, key=lambda group: (sizes[group], group))[:2], *alone]
 
-    def _given_with(self, binding: Binding) -> tuple[Binding, ...]:
-        """All that one line gives or denies by a bundle at once, on whatever platform; otherwise the binding alone."""
-        if not binding.bundle:
-            return (binding,)
-        alike = replace(binding, role="", scope="")
-        names = sorted(self._index.estate.bundles.get(binding.bundle, {self._name}))
-        given = [b for name in names for b in self._index.platform(name).bindings.of(binding.principal)]
-        return tuple(b for b in given if replace(b, role="", scope="") == alike)
+    def _give(self, *bindings: Binding) -> Give:
+        """A new line, which stands last where the order decides."""
+        return Give(tuple(map(self._with_an_end, bindings)), last=self._platform.ordered)
+
+    def _with_an_end(self, binding: Binding) -> Binding:
+        """What is given to a person is given for a while."""
+        if binding.principal.kind is not PrincipalKind.USER or binding.condition.last_day:
+            return binding
+        today = on_clock(self._question.dated, self._index.estate.time_zone).date()
+        return replace(binding, condition=replace(binding.condition, last_day=today + FOR_A_WHILE))
 
     @cached_property
     def _wanted(self) -> dict[str, list[str]]:
@@ -279,6 +309,7 @@ class _Finder:
             return self._judge.space
         here = [b for place in self._wanted for b in self._platform.covering_bindings(place)]
         groups = {b.principal for b in here if b.allows and names_a_group(b)} - self._judge.person.principals
+        groups |= {group for _, group in self._left_out}
         joining = (
             joined(self._index, self._judge.person, group, self._name, self._question.dated).principals
             for group in groups

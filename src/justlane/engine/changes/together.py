@@ -6,26 +6,29 @@ Every choice is carried out and judged before it is offered.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import islice
+from typing import Any
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import differences
 from justlane.engine.changes.effect import Effect, changes_by, summed
 from justlane.engine.changes.guards import Refusal
-from justlane.engine.changes.least import Cells, Way, least
+from justlane.engine.changes.least import Cells, Choice, Way, least
+from justlane.engine.changes.ranking import rank
 from justlane.engine.changes.suggestions import Miss, against, candidates
 from justlane.engine.decision.deciding import Judge, Question, judge
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import user
 from justlane.engine.facts.people import local_members
+from justlane.engine.redundancy.parts import withdrawal
 from justlane.model.bindings import Binding
 from justlane.model.bindings import Effect as Sense
-from justlane.model.edits import Edit, Give, Leave, LeaveOutOfRole, Withdraw
+from justlane.model.edits import Edit, Give, Join, Leave, LeaveOutOfRole, Withdraw
 from justlane.model.estate import Binds, Decides
+from justlane.model.patterns import matching
 from justlane.model.people import Principal, PrincipalKind
 
 MOST_OFFERED = 5
@@ -116,25 +119,69 @@ def _offers(
     for step in known:
         cells.add(changes_by(index, step.edit, question))
     by_edits = cells.by_edits()
+
+    def order(choice: Choice) -> tuple[object, ...]:
+        some = [known[number] for number in choice.edits]
+        return _cost(choice, by_edits), len(some), *rank(index, [(step.edit, step.binding) for step in some])
+
+    choices = sorted(_choices(len(known), numbered, by_edits), key=order)
     offers, refused = list[Offer](), list[Offer]()
+    for choice in [*choices, *_by_joining(known, numbered, choices, order)]:
+        joins = any(isinstance(known[number].edit, Join) for number in choice.edits)
+        if len(offers) >= MOST_OFFERED and not (joins and choice not in choices):
+            continue
+        offer = _tried(index, needs, [known[n] for n in choice.edits], question, take_away, choice.proven)
+        if offer is not None:
+            (refused if offer.against else offers).append(offer)
+    # what every choice is refused for, the wish itself is
+    return sorted(offers or refused[:MOST_OFFERED], key=lambda offer: (offer.excess, len(offer.steps)))
+
+
+def _by_joining(
+    known: Sequence[Step], numbered: list[list[Way]], choices: Sequence[Choice], order: Callable[[Choice], Any]
+) -> list[Choice]:
+    """The best way to do it all by joining one group, where none of the choices is by joining one: it is what the
+    directory's owners would do, whatever comes along."""
+    if any(isinstance(known[number].edit, Join) for choice in choices for number in choice.edits):
+        return []
+    single = (n for n, step in enumerate(known) if isinstance(step.edit, Join))
+    whole = [Choice((n,), False) for n in single if all(frozenset([n]) in ways for ways in numbered)]
+    return sorted(whole, key=order)[:1]
+
+
+def _choices(count: int, numbered: list[list[Way]], by_edits: Mapping[Way, int]) -> Iterator[Choice]:
+    """The best choices: as many as are offered, and all that are as good as the last of these; each once."""
     cuts: list[Way] = []
+    costs: list[tuple[int, int]] = []
     for _ in range(_MOST_TRIES):
-        chosen = least(len(known), numbered, by_edits, cuts)
-        if chosen is None or len(offers) == MOST_OFFERED:
-            break
+        chosen = least(count, numbered, by_edits, cuts)
+        if chosen is None:
+            return
+        costs.append((_cost(chosen, by_edits), len(chosen.edits)))
+        if len(costs) > MOST_OFFERED and costs[-1] > costs[MOST_OFFERED - 1]:
+            return
         cuts.append(frozenset(chosen.edits))
-        after = index
-        for number in chosen.edits:
-            after = edited(after, known[number].edit)
-        if all(_allowed(after, need, question) != take_away for need in needs):
-            found = differences((index, after), Question(question.moment, day=question.dated))
-            effect, said = summed(found), against(index, after, found, question)
-            excess = max(effect.gained + effect.lost - len(needs), 0)
-            offer = Offer(tuple(known[n] for n in chosen.edits), effect, excess, chosen.proven, said)
-            (refused if said else offers).append(offer)
-    offers = offers or refused[:MOST_OFFERED]  # what every choice is refused for, the wish itself is
-    offers.sort(key=lambda offer: (offer.excess, len(offer.steps)))
-    return offers
+        yield chosen
+
+
+def _cost(choice: Choice, by_edits: Mapping[Way, int]) -> int:
+    """How many cells a choice changes besides what is needed, as far as single edits tell."""
+    return sum(cells for edits, cells in by_edits.items() if not edits.isdisjoint(choice.edits))
+
+
+def _tried(
+    index: EstateIndex, needs: list[Need], steps: list[Step], question: Question, take_away: bool, proven: bool
+) -> Offer | None:
+    """Some steps carried out together; None if they do not do what is needed."""
+    after = index
+    for step in steps:
+        after = edited(after, step.edit)
+    if any(_allowed(after, need, question) == take_away for need in needs):
+        return None
+    found = differences((index, after), Question(question.moment, day=question.dated))
+    effect, said = summed(found), against(index, after, found, question)
+    excess = max(effect.gained + effect.lost - len(needs), 0)
+    return Offer(tuple(steps), effect, excess, proven, said)
 
 
 def _key(edit: Edit) -> object:
@@ -177,10 +224,21 @@ def _taking(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
     judging = judge(index, need.user, need.scope, question)
     giving: dict[int, Binding] = {}
     for role in judging.active_roles():
-        if judging.allowed_as(role, need.action, need.scope):
-            giving |= {id(b): b for b, _ in judging.credit(role, need.action, need.scope)}
-    denies = [[step] for step in _denies(judging, need)]
-    return [[*denies, *_against(index, judging.platform, need, b, question)] for b in giving.values()]
+        allowed = judging.allowed_as(role, need.action, need.scope)
+        # what a ceiling or a gate never lets count gives nothing that would have to be taken away
+        giving |= {id(b): b for b, some in judging.credit(role, need.action, need.scope) if some & allowed}
+    whole = [[step] for step in (*_denies(judging, need), *_under_ceilings(judging, need))]
+    return [[*whole, *_against(index, judging.platform, need, b, question)] for b in giving.values()]
+
+
+def _under_ceilings(judging: Judge, need: Need) -> Iterator[Step]:
+    """The groups that somebody is in and that a ceiling over the action leaves out: without them it is for them too."""
+    somebody, name = judging.person, judging.platform.platform.name
+    for ceiling in judging.platform.platform.ceilings:
+        over = ceiling.principal in somebody.principals and any(matching(p, (need.action,)) for p in ceiling.patterns)
+        for group in ceiling.but_not if over else ():
+            if group in somebody.principals and group.kind in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
+                yield Step(Leave(need.user, group, name))
 
 
 def _against(
@@ -192,7 +250,7 @@ def _against(
     if leaving:
         yield [Step(Leave(need.user, group, name), binding=binding) for group in leaving]
     if not binding.built_in:
-        yield [Step(Withdraw((binding,) if not binding.bundle else _of_bundle(index, binding)), binding=binding)]
+        yield [Step(withdrawal(index, binding), binding=binding)]
     if not prepared.platform.roles[binding.role].built_in and _can_leave_out(prepared, binding.role, need.action):
         yield [Step(LeaveOutOfRole(name, binding.role, need.action), binding=binding)]
 
@@ -202,16 +260,6 @@ def _can_leave_out(prepared: PlatformIndex, role: str, action: str) -> bool:
     held = prepared.roles.holdings(role)
     actions = prepared.platform.actions
     return not any(i.text == action for other in held if other != action for i in actions[other].implies)
-
-
-def _of_bundle(index: EstateIndex, binding: Binding) -> tuple[Binding, ...]:
-    alike = replace(binding, role="", scope="")
-    given = [b for name in sorted(index.estate.bundles.get(binding.bundle, ())) for b in _to(index, name, binding)]
-    return tuple(b for b in given if replace(b, role="", scope="") == alike) or (binding,)
-
-
-def _to(index: EstateIndex, platform: str, binding: Binding) -> Sequence[Binding]:
-    return index.platform(platform).bindings.of(binding.principal)
 
 
 def _leaving(
@@ -241,4 +289,4 @@ def _denies(judging: Judge, need: Need) -> Iterator[Step]:
         source = prepared.platform.roles[role].source
         reason = f"so that they may not {need.action} at {need.scope}"
         denied = Binding(user(need.user), role, need.scope, reason, source, Sense.DENY)
-        yield Step(Give((denied,)), binding=denied)
+        yield Step(Give((denied,), last=prepared.ordered), binding=denied)

@@ -7,7 +7,7 @@ Elsewhere lines are taken out one after the other, the narrowest first, until no
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from msgspec import Struct
 
@@ -15,7 +15,7 @@ from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.redundancy.needs import Differing
 from justlane.engine.redundancy.parts import Part, parts_of
-from justlane.engine.redundancy.spare import Days, Spare, going, spare_parts
+from justlane.engine.redundancy.spare import Days, Spare, alone, going, mark_of, told, torn_bundles
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.progress import Progress
 
@@ -39,30 +39,49 @@ class Fewest(Struct, frozen=True):
 def fewest(index: EstateIndex, platform: str, question: Question, progress: Progress | None = None) -> Fewest:
     """The largest choice of lines that can all go without changing any cell, today or later."""
     days = Days(index, platform, question)
-    spare = spare_parts(index, platform, question, progress, days.today)
-    parts = parts_of(days.today.bindings)
+    found = alone(days, progress or Progress())
+    return _fewest(index, days, found, frozenset())
+
+
+def fewest_of(index: EstateIndex, platforms: Sequence[str], question: Question, progress: Progress) -> list[Fewest]:
+    """The same of several platforms: a bundle goes from all its platforms, or from none."""
+    days = {name: Days(index, name, question) for name in platforms}
+    spare = {name: alone(some, progress) for name, some in days.items()}
+    kept: frozenset[object] = frozenset()
+    while True:
+        found = [_fewest(index, days[name], spare[name], kept) for name in platforms]
+        torn = frozenset(torn_bundles(index, [part for one in found for part in one.going]))
+        if not torn:
+            return found
+        kept |= torn
+
+
+def _fewest(index: EstateIndex, days: Days, found: Sequence[Part], kept: frozenset[object]) -> Fewest:
+    spare = told(days, found, going(days, found, kept=kept))
+    platform, parts = days.platform, parts_of(days.today.bindings)
     chosen = [one.part for one in spare if one.together]
     habits = index.platform(platform).platform.habits
     gives_only = (
         habits.decides is Decides.ANY_ALLOW and habits.roles_held is RolesHeld.TOGETHER and not habits.open_role
     )
     if not gives_only:
-        chosen = _until_none(days, parts, chosen)
+        chosen = _until_none(days, parts, chosen, kept)
         return Fewest(platform, len(parts), tuple(spare), tuple(chosen), not chosen and not spare)
-    proven = len(chosen) == len(spare)
+    free = [one.part for one in spare if mark_of(one.part) not in kept]
+    proven = len(chosen) == len(free)
     if not proven:
-        best = _cover(days, [one.part for one in spare])
+        best = _cover(days, free)
         if best is not None and len(best) >= len(chosen):
             chosen, proven = best, True
-    return Fewest(platform, len(parts), tuple(spare), tuple(chosen), proven)
+    return Fewest(platform, len(parts), tuple(spare), tuple(chosen), proven and not kept)
 
 
-def _until_none(days: Days, parts: Sequence[Part], chosen: list[Part]) -> list[Part]:
+def _until_none(days: Days, parts: Sequence[Part], chosen: list[Part], kept: Collection[object]) -> list[Part]:
     """What can go once the others are gone, such as a deny of what nothing gives any more."""
     while True:
         known = {id(b) for part in chosen for b in part.bindings}
         left = [part for part in parts if id(part.bindings[0]) not in known and not days.is_over(part)]
-        more = going(days, left, [b for part in chosen for b in part.bindings])
+        more = going(days, left, [b for part in chosen for b in part.bindings], kept)
         if not more:
             return chosen
         chosen = [*chosen, *more]

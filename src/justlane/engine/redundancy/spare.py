@@ -6,7 +6,7 @@ platform begins or ends.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from datetime import date
 from enum import StrEnum
 
@@ -22,6 +22,7 @@ from justlane.model.bindings import Binding
 from justlane.model.estate import Decides
 from justlane.model.people import PrincipalKind
 from justlane.model.progress import Progress
+from justlane.model.scopes import platform_of
 
 _MOST_CITED = 5
 _MOST_KINDS = 8
@@ -65,24 +66,70 @@ def spare_parts(
     for each other it is the narrowest that can.
     """
     days = Days(index, platform, question, today)
-    today = days.today
-    parts = [part for part in parts_of(today.bindings) if not days.is_over(part)]
-    found, told = [], progress or Progress()
-    told.start(len(parts), f"lines on {platform}")
+    found = alone(days, progress or Progress())
+    return told(days, found, going(days, found))
+
+
+def spare_everywhere(
+    index: EstateIndex, needs: Callable[[str], Needs], question: Question, progress: Progress
+) -> dict[str, list[Spare]]:
+    """The same on all platforms: what can all go, a bundle from all its platforms or from none."""
+    days = {name: Days(index, name, question, needs(name)) for name in index.estate.platforms}
+    found = {name: alone(some, progress) for name, some in days.items()}
+    kept: set[object] = set()
+    while True:
+        chosen = {name: going(days[name], some, kept=kept) for name, some in found.items()}
+        torn = set(torn_bundles(index, [part for some in chosen.values() for part in some]))
+        if not torn:
+            return {name: told(days[name], some, chosen[name]) for name, some in found.items()}
+        kept |= torn
+
+
+def torn_bundles(index: EstateIndex, going: Sequence[Part]) -> Iterator[object]:
+    """The marks of bundles that would go from some of their platforms only, which no edit can do."""
+    platforms: dict[object, set[str]] = {}
+    bundles: dict[object, str] = {}
+    for part in going:
+        first = part.bindings[0]
+        if first.bundle:
+            platforms.setdefault(mark_of(part), set()).add(platform_of(first.scope))
+            bundles[mark_of(part)] = first.bundle
+    yield from (mark for mark, some in platforms.items() if some < set(index.estate.bundles.get(bundles[mark], ())))
+
+
+def mark_of(part: Part) -> object:
+    """The same for the parts of one bundle on several platforms."""
+    return part.source, part.principal, part.allows, part.role, "" if part.bindings[0].bundle else part.scope
+
+
+def alone(days: Days, progress: Progress) -> list[Part]:
+    """The parts of lines of which each changes nothing if it alone goes."""
+    parts = [part for part in parts_of(days.today.bindings) if not days.is_over(part)]
+    found = []
+    progress.start(len(parts), f"lines on {days.platform}")
     for number, part in enumerate(parts):
-        if not today.changes_anything(part.bindings) and not days.changes_later(part, ()):
+        if not days.today.changes_anything(part.bindings) and not days.changes_later(part, ()):
             found.append(part)
         if number % _TOLD_EVERY == 0:
-            told.reach(number)
-    told.stop()
-    chosen = {id(part) for part in going(days, found)}
-    return [Spare(part, *_reason(today, part), id(part) in chosen) for part in found]
+            progress.reach(number)
+    progress.stop()
+    return found
 
 
-def going(days: Days, found: Sequence[Part], before: Sequence[Binding] = ()) -> list[Part]:
-    """Those of some parts that can all go after what is gone already: the narrowest first, of alike ones the last."""
+def told(days: Days, found: Sequence[Part], chosen: Sequence[Part]) -> list[Spare]:
+    """Parts that change nothing each, with the reason, and whether each is among those that can all go."""
+    together = {id(part) for part in chosen}
+    return [Spare(part, *_reason(days.today, part), id(part) in together) for part in found]
+
+
+def going(
+    days: Days, found: Sequence[Part], before: Sequence[Binding] = (), kept: Collection[object] = ()
+) -> list[Part]:
+    """Those of some parts that can all go after what is gone already: the narrowest first, of alike ones the last; but
+    for those whose marks are kept."""
     order = {id(part): place for place, part in enumerate(found)}
-    narrowest = sorted(found, key=lambda part: (*days.width(part), -order[id(part)]))
+    some = (part for part in found if mark_of(part) not in kept)
+    narrowest = sorted(some, key=lambda part: (*days.width(part), -order[id(part)]))
     gone = list(before)
     chosen = []
     for part in narrowest:
@@ -97,7 +144,7 @@ class Days:
     """One platform today, and on each later day on which something begins or ends."""
 
     def __init__(self, index: EstateIndex, platform: str, question: Question, today: Needs | None = None) -> None:
-        self._index, self._platform = index, platform
+        self._index, self.platform = index, platform
         self._question = question
         self._zone = index.estate.time_zone
         self._day = on_clock(question.dated, self._zone).date()
@@ -131,7 +178,7 @@ class Days:
     def _on(self, day: date) -> Needs:
         if day not in self._later:
             question = Question(self._question.moment, day=noon(day, self._zone))
-            self._later[day] = Needs(self._index, self._platform, question)
+            self._later[day] = Needs(self._index, self.platform, question)
         return self._later[day]
 
     def width(self, part: Part) -> tuple[int, int, int]:

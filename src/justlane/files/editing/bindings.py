@@ -229,7 +229,7 @@ def _places(source: Source, written: Sequence[str], taking: Taking, bindings: Se
     gone = []
     for at in written:
         stands_for = meant.get(at, {at})
-        if stands_for <= taking.at:
+        if at in taking.at or stands_for <= taking.at:
             gone.append(at)
         elif stands_for & taking.at:
             message = f"{source.line_address}: {at!r} stands for {len(stands_for)} places, and not all are meant"
@@ -244,5 +244,5 @@ def given_by(
     for binding in prepared.bindings:
         if str(binding.principal) not in to or (roles and _spoken(binding) not in roles):
             continue
-        if at is None or binding.bundle or binding.scope in at:
+        if at is None or binding.bundle or binding.scope in at or binding.pattern in at:
             yield binding

@@ -10,7 +10,7 @@ from justlane.engine.changes.suggestions import Miss, Reply, Turn
 from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure, Need
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
-from justlane.model.edits import AllowInRole, Give, KeepInRole, Publish
+from justlane.model.edits import AllowInRole, Give, Join, KeepInRole, Publish
 from justlane.model.findings import Source
 from justlane.reports.answers import chains
 from justlane.reports.answers.conditions import box_text, boxes_text, condition_text, plain_boxes
@@ -258,6 +258,8 @@ def _miss(answer: Answer, miss: Miss) -> tuple[Span | str, ...]:
         return ("in other circumstances: ", (boxes_text(miss.conditions) or "any others", "warn"))
     if miss.turn is Turn.ROLE:
         return (f"act as {miss.role}",)
+    if miss.ceiling is not None and isinstance(miss.edit, Join):
+        return ("join ", (str(miss.edit.group), "name"), f", which the ceiling for {miss.ceiling.principal} leaves out")
     if miss.turn is Turn.ENABLE or miss.binding is None:
         return ("enable the account",)
     binding = miss.binding
@@ -279,11 +281,14 @@ def _miss(answer: Answer, miss: Miss) -> tuple[Span | str, ...]:
         case Give(bindings=(given,)) if miss.turn not in said:
             place = "here" if given.scope == answer.scope else f"at {given.scope}"
             there = f"{place} too, not only at {binding.scope}" if miss.turn is Turn.GIVE_HERE_TOO else place
-            return (f"give {given.role} to ", who, f" {there}")
+            end = f", until {given.condition.last_day}" if given.condition.last_day else ""
+            return (f"give {given.role} to ", who, f" {there}{end}")
     return said[miss.turn]
 
 
 def _line_of(miss: Miss) -> Source | None:
     if isinstance(miss.edit, KeepInRole):
         return miss.edit.pattern.source
+    if miss.ceiling is not None:
+        return miss.ceiling.source
     return miss.binding.source if miss.binding else None

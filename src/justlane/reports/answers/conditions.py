@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import date
 from typing import Any
 
@@ -38,6 +38,22 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
         }
         for box in boxes
     ]
+
+
+def typed(condition: Condition) -> Iterator[str]:
+    """What a condition asks for besides days, each part as it is typed behind `--when`."""
+    parts = (
+        ("from network", condition.networks),
+        ("not from network", condition.not_networks),
+        ("signed in by", condition.methods),
+        ("not signed in by", condition.not_methods),
+        ("days", [WEEKDAYS[day] for day in condition.weekdays]),
+        ("between", [str(hours) for hours in condition.hours]),
+        ("time zone", [condition.time_zone] if condition.time_zone else []),
+    )
+    yield from (f"{key} {','.join(words)}" for key, words in parts if words)
+    if condition.multi_factor is not None:
+        yield f"multi-factor {'yes' if condition.multi_factor else 'no'}"
 
 
 def condition_text(condition: Condition, today: date | None = None) -> str:

@@ -7,7 +7,6 @@ from typing import Any
 
 from justlane.engine.changes.together import Need, Offer, Offers, Step
 from justlane.model.bindings import Binding
-from justlane.model.circumstances import ALWAYS
 from justlane.model.edits import (
     AllowInRole,
     DropRole,
@@ -26,6 +25,7 @@ from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
 from justlane.model.shell import spelt
+from justlane.reports.answers.conditions import typed
 from justlane.reports.changes.edits import against, against_all, effect_text, plain_edit, plain_effect
 from justlane.reports.interface import Look, Sheet
 from justlane.reports.layout import Line, line, render
@@ -145,11 +145,12 @@ def command(edit: Edit) -> str | None:
     """The command that makes an edit; None for what only the directory can do."""
     match edit:
         case Give(bindings=(first, *_)):
-            return _giving(first)
+            return _giving(first, last=edit.last)
         case Withdraw(bindings=(first, *_)):
             what = ["bundle", first.bundle] if first.bundle else [first.role]
-            where = ["--everywhere"] if first.bundle else ["--at", first.scope]
-            return _said("withdraw", *what, "--from", str(first.principal), *where)
+            where = [] if first.bundle else ["--at", first.pattern or first.scope]
+            line = ["--line", first.source.line_address] if edit.by_line else [] if where else ["--everywhere"]
+            return _said("withdraw", *what, "--from", str(first.principal), *where, *line)
         case AllowInRole(platform=on, role=role, action=action):
             return _said("role", "allow", role, action, "--on", on)
         case KeepInRole(platform=on, role=role, pattern=pattern):
@@ -167,14 +168,17 @@ def command(edit: Edit) -> str | None:
     return None
 
 
-def _giving(given: Binding) -> str | None:
-    if given.condition != ALWAYS:
-        return None
+def _giving(given: Binding, *, last: bool) -> str:
     what = ["bundle", given.bundle] if given.bundle else [given.role]
     where = [] if given.bundle else ["--at", given.scope]
     here = ["--here-only"] if given.here_only else []
     verb = "give" if given.allows else "deny"
-    return _said(verb, *what, "--to", str(given.principal), *where, *here, "--because", given.reason)
+    when = [word for said in typed(given.condition) for word in ("--when", said)]
+    first, end = given.condition.first_day, given.condition.last_day
+    days = [*(("--from", str(first)) if first else ()), *(("--until", str(end)) if end else ())]
+    spot = ["--last"] if last else []
+    to = ["--to", str(given.principal)]
+    return _said(verb, *what, *to, *where, *here, *when, *days, *spot, "--because", given.reason)
 
 
 def _said(*words: str) -> str:
