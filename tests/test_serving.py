@@ -4,6 +4,7 @@ import json
 import os
 import re
 import signal
+import socket
 import ssl
 import subprocess
 import sys
@@ -11,12 +12,13 @@ import threading
 import time
 import unittest
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from typing import Any
 
 import httpx
 import trustme
 
+from justlane.serving import answers
 from tests.support import EstateTest, free_port
 
 ASKED = {
@@ -44,9 +46,12 @@ class ServingTest(EstateTest):
         self.said: list[str] = []
 
     @contextmanager
-    def serving(self, *words: str, scheme: str = "http", processes: int = 2) -> Iterator[str]:
+    def serving(self, *words: str, scheme: str = "http", processes: int = 2, files: int = 0) -> Iterator[str]:
         port = free_port()
-        process = subprocess.Popen(served(port, processes, *words), env=self.environment, stderr=subprocess.PIPE, text=True)
+        command = served(port, processes, *words)
+        if files:
+            command = ["bash", "-c", f'ulimit -n {files}; exec "$@"', "bash", *command]
+        process = subprocess.Popen(command, env=self.environment, stderr=subprocess.PIPE, text=True)
 
         def listen() -> None:
             assert process.stderr
@@ -217,6 +222,52 @@ class ServingTest(EstateTest):
             return httpx.get(f"http://127.0.0.1:{port}/health", timeout=2).status_code == 200
         except httpx.HTTPError:
             return False
+
+    def test_half_requests_keep_nobody_out_and_no_question_stays_in_memory(self) -> None:
+        with self.serving(processes=1, files=300) as url, ExitStack() as open_ones:
+            address = ("127.0.0.1", int(url.rpartition(":")[2]))
+            http = self.client(url)
+            self.assertTrue(http.post(PATH, json=ASKED).json()["decision"])
+            for number in range(400):
+                half = open_ones.enter_context(socket.create_connection(address))
+                half.sendall(b"POST / HTTP/1.1\r\nHost: x\r\n" if number % 2 else b"")
+            begun = time.monotonic()
+            fresh = self.client(url, timeout=5)
+            self.assertTrue(fresh.post(PATH, json=ASKED).json()["decision"], "whoever comes new")
+            self.assertTrue(http.post(PATH, json=ASKED).json()["decision"], "whoever was there")
+            self.assertLess(time.monotonic() - begun, 5)
+            slow = open_ones.enter_context(socket.create_connection(address))
+            head = f"POST {PATH} HTTP/1.1\r\nHost: evil.example\r\nAuthorization: Bearer a-token\r\nContent-Length: 9\r\n\r\n"
+            slow.sendall(head.encode())
+            configuration = http.get("/.well-known/authzen-configuration", headers={"Host": "evil.example"}).json()
+            self.assertEqual({value.split("/access")[0] for value in configuration.values()}, {url})
+            memory = self.memory()
+            for number in range(300):
+                long = {**ASKED, "subject": {"type": "user", "id": f"{number}" + "x" * 900_000}, "context": {"method": f"{number}" + "y" * 100_000}}
+                self.assertEqual(http.post(PATH, json=long).status_code, 400)
+                odd = {**ASKED, "context": {"method": f"m{number}" + "y" * 150}}
+                self.assertEqual(http.post(PATH, json=odd).status_code, 200)
+            self.assertLess(self.memory() - memory, 30_000)
+            slow.settimeout(40)
+            self.assertIn(b"408", slow.recv(4096), "a body that does not come")
+
+    def memory(self) -> int:
+        """Kilobytes of all the service's processes."""
+        listed = subprocess.run(["ps", "-o", "rss=", "--ppid", str(self.process.pid)], capture_output=True, text=True, check=True).stdout
+        return sum(map(int, listed.split()))
+
+    def test_a_role_and_a_day_mean_what_they_mean_everywhere(self) -> None:
+        with self.serving(processes=1) as url:
+            http = self.client(url)
+            together = {
+                "subject": {"type": "user", "id": "imke.vos"}, "action": {"name": "read-series"}, "resource": {"type": "store", "id": "siltstore"},
+            }  # fmt: skip
+            self.assertEqual(http.post(PATH, json={**together, "context": {"role": "nosuch"}}).status_code, 400)
+            for role, wanted in (("nosuch", False), ("station-keeper", True)):
+                asked = {**ASKED, "context": {"role": role}}
+                self.assertEqual(http.post(PATH, json=asked).json(), {"decision": wanted}, role)
+        question = answers._question(answers.Context(day="2026-07-01"), "Pacific/Auckland")
+        self.assertEqual(question.dated.isoformat(), "2026-07-01T12:00:00+12:00")
 
     def test_certificates(self) -> None:
         authority, callers = trustme.CA(), trustme.CA()

@@ -105,7 +105,7 @@ class TidyTest(EstateTest):
         self.assertEqual(ran.code, 0, ran.err)
         self.assertIn("nobody gains or loses anything", ran.out)
         self.assertIn("planboard: none of 10 lines can go", ran.err)
-        self.assertIn("no choice is larger", ran.err)
+        self.assertIn("none of the others can go any more", ran.err)
         again = self.run_lane("tidy", "planboard", "quayside")
         self.assertEqual(again.code, 0, again.out + again.err)
         self.assertEqual(self.run_lane("verify").code, 0)

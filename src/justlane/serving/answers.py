@@ -12,15 +12,17 @@ import time
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from ipaddress import ip_address
-from typing import Any, TypeVar
+from typing import Annotated, Any, TypeVar
 
 import msgspec
 
 from justlane.engine.decision.deciding import Judge, Question, cells_of, judge
+from justlane.engine.facts.clock import noon
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.engine.questions.who_may import who_may
 from justlane.model.circumstances import Situation
+from justlane.model.estate import RolesHeld
 from justlane.model.scopes import platform_of
 
 _MOST_JUDGES, _MOST_PEOPLE, _MOST_SEARCHES = 20_000, 200_000, 32
@@ -34,42 +36,48 @@ class WrongQuestionError(Exception):
     """A question that makes no sense, with what is wrong about it."""
 
 
+Text = Annotated[str, msgspec.Meta(max_length=1000)]
+"""What is kept of a question is short: nobody fills the memory with names."""
+Word = Annotated[str, msgspec.Meta(max_length=200)]
+
+
 class Subject(msgspec.Struct, frozen=True):
     """Who."""
 
-    type: str
-    id: str = ""
+    type: Word
+    id: Text = ""
 
 
 class Action(msgspec.Struct, frozen=True):
     """What."""
 
-    name: str
+    name: Text
 
 
 class Resource(msgspec.Struct, frozen=True):
     """Where: its kind as the type, its address as the id."""
 
-    type: str
-    id: str = ""
+    type: Word
+    id: Text = ""
 
 
 class Context(msgspec.Struct, frozen=True):
     """In which circumstances; what is left out was not known."""
 
-    address: str = ""
+    address: Word = ""
     multi_factor: bool = False
-    method: str = ""
-    time: str = ""
+    method: Word = ""
+    time: Word = ""
     """ISO 8601 with an offset, or UTC; now if it is empty."""
-    role: str = ""
-    day: str = ""
+    role: Word = ""
+    day: Word = ""
+    """A day of the estate's calendar, or a moment; today if it is empty."""
 
 
 class Page(msgspec.Struct, frozen=True):
     """Which part of the results of a search."""
 
-    token: str = ""
+    token: Annotated[str, msgspec.Meta(max_length=4000)] = ""
     limit: int = MOST_RESULTS
 
 
@@ -135,6 +143,8 @@ class Answers:
         def look() -> list[dict[str, str]]:
             found: list[str] = []
             for name, platform in self.index.estate.platforms.items():
+                if asked.context and asked.context.role and platform.habits.roles_held is RolesHeld.TOGETHER:
+                    continue  # nobody acts as one role there
                 if action.name in platform.actions and (judging := self._judge(subject.id, name, asked.context)):
                     cells = cells_of(judging, name)
                     found += [a for a, actions in cells.items() if action.name in actions]
@@ -153,7 +163,7 @@ class Answers:
             return _page([], "id", asked.page)
 
         def look() -> list[dict[str, str]]:
-            question = _question(asked.context)
+            question = _question(asked.context, self.index.estate.time_zone)
             people = who_may(self.index, action.name, resource.id, question)
             logins = sorted({person.login for some, _ in people for person in some} - {ANONYMOUS_NAME})
             return [{"type": _USER, "id": login} for login in logins]
@@ -174,12 +184,15 @@ class Answers:
                 self._begin()
             if len(self._judges) >= _MOST_JUDGES:
                 self._judges.clear()
-            self._people.add(login)
-            question = _question(context)
+            question = _question(context, self.index.estate.time_zone)
             try:
-                judging = self._judges[key] = judge(self.index, login, platform, question)
+                judging = judge(self.index, login, platform, question)
             except KeyError:
                 return None  # nobody of that login
+            self._people.add(login)
+            self._judges[key] = judging
+        if asked.role and judging.platform.platform.habits.roles_held is RolesHeld.TOGETHER:
+            raise WrongQuestionError(f"on {platform} all roles count together: leave out context.role")
         return judging
 
     def _known(self, judging: Judge, action: str, resource: Resource) -> bool:
@@ -209,7 +222,7 @@ def _minute() -> int:
     return int(time.time() // 60)
 
 
-def _question(context: Context | None) -> Question:
+def _question(context: Context | None, zone: str) -> Question:
     """The question that a context asks. WrongQuestionError if it makes no sense."""
     asked = context or _NOTHING
     try:
@@ -217,9 +230,17 @@ def _question(context: Context | None) -> Question:
         if asked.address:
             ip_address(asked.address)
         situation = Situation(asked.address, asked.multi_factor, asked.method, _moment(asked.time))
-        return Question(moment, situation, asked.role, _moment(asked.day))
+        return Question(moment, situation, asked.role, _day(asked.day, zone))
     except (ValueError, OverflowError) as error:
         raise WrongQuestionError(f"the context makes no sense: {error}") from error
+
+
+def _day(text: str, zone: str) -> datetime | None:
+    """The day on which dates are judged: one of the estate's own calendar, or that of a moment."""
+    if len(text) != len("2026-12-01"):
+        return _moment(text)
+    moment = _moment(text)
+    return moment and noon(moment.date(), zone)
 
 
 def _moment(text: str) -> datetime | None:

@@ -5,6 +5,7 @@ Problems are RFC 9457; tokens are compared in constant time; an answer carries t
 
 from __future__ import annotations
 
+import asyncio
 import hmac
 import json
 import time
@@ -30,6 +31,15 @@ _PARTS: tuple[str, ...] = ("subject", "action", "resource", "context")
 _OPEN = ("/health", "/ready", "/openapi.json", "/.well-known/authzen-configuration")
 _decode = msgspec.json.Decoder(Evaluation).decode
 _decode_several = msgspec.json.Decoder(dict[str, msgspec.Raw]).decode
+
+
+BODY_SECONDS = 10
+"""So long a caller may take to send a body."""
+
+
+def shows(said: bytes, token: bytes) -> bool:
+    """Whether an Authorization header shows the token; in constant time."""
+    return said[:7].lower() == b"bearer " and hmac.compare_digest(said[7:].strip(), token)
 
 
 class ProblemError(Exception):
@@ -59,7 +69,10 @@ class Service:
         limits: Limits,
         log: Callable[[str], None],
         log_requests: bool,
+        url: str,
     ) -> None:
+        """`url` is how others reach the service, for what it says of itself."""
+        self._url = url
         self._answers, self._counters, self._row = answers, counters, counters.row(process)
         self._token, self._limits, self._log, self._write = token.encode(), limits, log_requests, log
         self._handlers: dict[str, Callable[[bytes], bytes]] = {
@@ -117,10 +130,18 @@ class Service:
         if method != wanted:
             raise ProblemError(405, "Method not allowed", f"ask with {wanted}")
         said = headers.get(b"authorization", b"")
-        if self._token and not (said[:7].lower() == b"bearer " and hmac.compare_digest(said[7:].strip(), self._token)):
+        if self._token and not shows(said, self._token):
             raise ProblemError(401, "Not authorised", "the bearer token is missing or wrong")
 
     async def _body(self, receive: Receive) -> bytes:
+        try:
+            async with asyncio.timeout(BODY_SECONDS):
+                return await self._received(receive)
+        except TimeoutError as error:
+            detail = f"the body did not come within {BODY_SECONDS} seconds"
+            raise ProblemError(408, "Request timeout", detail) from error
+
+    async def _received(self, receive: Receive) -> bytes:
         found: bytes = b""
         while True:
             message = await receive()
@@ -140,8 +161,7 @@ class Service:
             raise ProblemError(405, "Method not allowed", "ask with GET")
         if scope["path"] not in _OPEN:
             self._admit("GET", "GET", headers)
-        host = headers.get(b"host", b"localhost").decode("latin-1")
-        return page(f"{scope['scheme']}://{host}")
+        return page(self._url)
 
     def _evaluation(self, body: bytes) -> bytes:
         decision = self._decided(_decoded(body))

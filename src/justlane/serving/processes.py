@@ -24,7 +24,7 @@ from justlane.serving.counters import Counters
 _LOOK_SECONDS, _AGAIN_SECONDS, _GRACE_SECONDS = 0.5, 1.0, 10
 _SKIPPED = (".git", "journal", "readings", "probes", "sheets", "standin")
 _RARELY = (200_000, 50, 100)
-_MOST_BACKLOG, _MOST_CONNECTIONS = 512, 1000
+_MOST_BACKLOG = 512
 
 
 class Transport(NamedTuple):
@@ -50,6 +50,8 @@ class Plan(NamedTuple):
     limits: Limits
     log: Callable[[str], None]
     log_requests: bool
+    url: str = ""
+    """How others reach the service; empty for the address that it listens on."""
 
 
 def state_of(folder: Path) -> int:
@@ -73,9 +75,11 @@ def serve(plan: Plan, ready: Callable[[str], None]) -> None:
     sockets = _bound(plan.transport)
     counters = Counters(plan.processes)
     counters.set_shared("loaded_at", int(time.time()))
-    supervisor = _Supervisor(plan, sockets, counters)
     scheme = "https" if plan.transport.certificate else "http"
-    ready(f"{scheme}://{plan.transport.host}:{sockets.getsockname()[1]}")
+    host = f"[{plan.transport.host}]" if ":" in plan.transport.host else plan.transport.host
+    here = f"{scheme}://{host}:{sockets.getsockname()[1]}"
+    supervisor = _Supervisor(plan._replace(url=plan.url or here), sockets, counters)
+    ready(here)
     supervisor.run()
 
 
@@ -200,13 +204,15 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
 
     import uvicorn
 
+    from justlane.serving.connections import Places, protocol
+
     for name in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(name, signal.SIG_DFL if name != signal.SIGHUP else signal.SIG_IGN)
     taken = _Taken(plan, counters)
     taken()  # whoever asks first does not wait for it
     gc.freeze()
     gc.set_threshold(*_RARELY)  # what is kept is in no loop, and looking through it takes long
-    service = Service(taken, counters, number, plan.token, plan.limits, plan.log, plan.log_requests)
+    service = Service(taken, counters, number, plan.token, plan.limits, plan.log, plan.log_requests, plan.url)
     transport = plan.transport
     safe: dict[str, Any] = {}
     if transport.certificate:
@@ -226,7 +232,8 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
         log_level="error",
         access_log=False,
         server_header=False,
-        limit_concurrency=_MOST_CONNECTIONS,
+        http=protocol(Places(plan.token)),
+        ws="none",
         timeout_keep_alive=30,
         timeout_graceful_shutdown=_GRACE_SECONDS - 2,
         **safe,

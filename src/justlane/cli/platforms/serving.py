@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +30,7 @@ _KINDS = ("environment", "file", "keyring")
 )
 @click.option("--most-bytes", type=click.IntRange(1024), default=1 << 20, show_default=True, help="Of a request.")
 @click.option("--most-evaluations", type=click.IntRange(1), default=1000, show_default=True, help="In one request.")
+@click.option("--url", default="", help="How others reach it, where that is another address than it listens on.")
 @click.option("--log-requests", is_flag=True, help="Log each request and decision, by ids alone.")
 @click.option("--readable", is_flag=True, help="Not encrypted, although it is not this machine alone that may ask.")
 def serve(folder: Path | None, listen: str, **given: Any) -> None:
@@ -72,6 +74,7 @@ def serve(folder: Path | None, listen: str, **given: Any) -> None:
         Limits(given["most_bytes"], given["most_evaluations"]),
         say,
         given["log_requests"],
+        _url(given["url"]),
     )
     serve(plan, lambda url: say(f"answering at {url} in {plan.processes} processes; stop it with Ctrl-C"))
 
@@ -81,6 +84,14 @@ def _address(text: str) -> tuple[str, int]:
     if not host or not port.isdecimal() or int(port[:6]) > 65535:
         raise UsageError(f"--listen: found {text!r}, expected a host and a port", "write it like 127.0.0.1:8480")
     return host.strip("[]"), int(port)
+
+
+def _url(text: str) -> str:
+    from justlane.files.reading.vocabulary import ADDRESS
+
+    if text and not re.fullmatch(ADDRESS, text):
+        raise UsageError(f"--url: found {text!r}", "write it like https://access.saltmarsh.example")
+    return text.rstrip("/")
 
 
 def _place(text: str) -> SecretPlace:

@@ -127,14 +127,15 @@ def _offers(
     choices = sorted(_choices(len(known), numbered, by_edits), key=order)
     offers, refused = list[Offer](), list[Offer]()
     for choice in [*choices, *_by_joining(known, numbered, choices, order)]:
-        joins = any(isinstance(known[number].edit, Join) for number in choice.edits)
-        if len(offers) >= MOST_OFFERED and not (joins and choice not in choices):
+        if len(offers) >= MOST_OFFERED and choice in choices:
             continue
         offer = _tried(index, needs, [known[n] for n in choice.edits], question, take_away, choice.proven)
         if offer is not None:
             (refused if offer.against else offers).append(offer)
     # what every choice is refused for, the wish itself is
-    return sorted(offers or refused[:MOST_OFFERED], key=lambda offer: (offer.excess, len(offer.steps)))
+    found = sorted(offers or refused, key=lambda offer: (offer.excess, len(offer.steps)))
+    joins = [one for one in found[MOST_OFFERED:] if any(isinstance(step.edit, Join) for step in one.steps)]
+    return [*found[:MOST_OFFERED], *joins[:1]]
 
 
 def _by_joining(

@@ -179,6 +179,12 @@ class Needs:
             spans = [(start, int(self.terrain.end[start])) for start, _ in spans]
         return np.unique(np.concatenate([self._place_kinds[start:end] for start, end in spans]))
 
+    def _covered_kinds(self, binding: Binding) -> list[int]:
+        """The kinds of the places that a binding covers."""
+        spans = self.terrain.spans(*reach_of(binding))
+        found: list[int] = np.unique(np.concatenate([self._place_kinds[s:e] for s, e in spans])).tolist()
+        return found
+
     def _is_given(self, names: Collection[Principal], address: str, actions: frozenset[str]) -> bool:
         """Whether some line gives one of some names one of some actions at a place."""
         covering = self.prepared.covering_bindings(address)
@@ -376,8 +382,10 @@ class Needs:
         what they lack first."""
         users = left = self.reached(binding.principal)
         lacking: Gate | None = None
-        for kind in self._where(binding, users):
+        for kind in self._covered_kinds(binding):
             address, still = self.address_of(kind), []
+            if not any(self.prepared.applies(action, address) for action in self._held[binding.role]):
+                continue
             for names, people in self._people_by(left, self._matters_at(kind)):
                 closed = self._closed(self._judge(names), binding, address)
                 if closed is not None:
@@ -386,7 +394,7 @@ class Needs:
             left = np.sort(np.concatenate(still)) if still else left[:0]
             if not len(left):
                 return 0, len(users), None
-        return len(left), len(users), lacking
+        return (len(left), len(users), lacking) if lacking else (0, len(users), None)
 
     def _closed(self, judging: Judge, binding: Binding, address: str) -> Gate | None:
         """What is needed to act at a place by a binding, and is never held; None where the way is open."""
@@ -409,7 +417,7 @@ class Needs:
         if not len(users) or not pairs:
             return None
         names = self._all_names_of(users)
-        for kind in self._kinds_within(deny).tolist():
+        for kind in self._covered_kinds(deny):
             address = self.address_of(kind)
             if not self._is_given(names, address, frozenset(more for more, _ in pairs)):
                 continue
