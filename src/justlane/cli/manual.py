@@ -20,6 +20,7 @@ from click.shell_completion import (
 
 from justlane import __version__
 from justlane.cli.terminal import say, tell
+from justlane.model.errors import UsageError
 from justlane.model.shell import escaped
 
 _ENDS = re.compile(r"^Ends with ")
@@ -189,10 +190,20 @@ def completion(shell: str, install: bool) -> None:
     say(f"written: {place}; {then}")
 
 
+def _own(variable: str, usual: str) -> Path:
+    """A folder of the person's own. UsageError where nobody knows of any."""
+    from justlane.files.keeping.own_settings import home_folder
+
+    said, home = os.environ.get(variable), home_folder()
+    if not said and home is None:
+        message = "there is no folder of your own to put it into"
+        raise UsageError(message, f"set HOME or {variable}, or print it: leave out --install")
+    return Path(said) if said else (home or Path()) / usual
+
+
 def _place(shell: str) -> tuple[Path, str]:
     """Where a shell looks for completion of the person's own, and what is to be done besides."""
-    data = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
-    config = Path(os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config")
+    data, config = _own("XDG_DATA_HOME", ".local/share"), _own("XDG_CONFIG_HOME", ".config")
     if shell == "bash":
         return data / "bash-completion" / "completions" / "justlane", "new shells have it"
     if shell == "fish":

@@ -19,11 +19,13 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.errors import UsageError
-from justlane.model.names import counted, did_you_mean
+from justlane.model.names import counted, did_you_mean, some_of
 from justlane.model.patterns import ANY
 from justlane.model.scopes import RESOURCE_GROUP_KIND, contains, platform_of
+from justlane.model.showing import shown
 
 _MOST_NAMED = 20
+_MOST_ODD = 5
 
 
 @click.group(cls=OrderedGroup)
@@ -115,6 +117,11 @@ def pull(ctx: click.Context, /, **given: Any) -> None:
     wanted = {address: kind for address, kind in found.items() if contains(below, address)}
     for gone in (a for a in declared.scopes if contains(below, a) and a not in found):
         say(f"declared, and not there any more: {gone} ({declared.scopes[gone].source.line_address})")
+    odd = [address for address in wanted if not edits.can_be_declared(address)]
+    if odd:
+        named = some_of([shown(address) for address in odd], _MOST_ODD, len(odd))
+        say(f"left out, since no file can name {'them' if odd[1:] else 'it'}: {named}")
+    wanted = {address: kind for address, kind in wanted.items() if address not in set(odd)}
     for address in dict.fromkeys((*_above(below), *wanted)):
         if address in found and address not in declared.scopes:
             edits.add_new(editing.draft, address, declared.source.file, found[address])

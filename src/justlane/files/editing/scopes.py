@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
@@ -9,6 +10,7 @@ from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place.document import Document, Path
 from justlane.files.in_place.scalars import Value
+from justlane.files.reading.vocabulary import MOST_LETTERS, SCOPE_NAME
 from justlane.model.errors import UsageError
 from justlane.model.scopes import RESOURCE_GROUP_KIND, Scope, contains
 
@@ -38,6 +40,13 @@ def add_new(draft: Draft, address: str, file: str, kind: str) -> None:
     """A place that is not declared, in the file of its platform; whatever it lies in is there already."""
     parent, _, name = address.rpartition("/")
     _put(draft.document(file), parent, name, kind)
+
+
+def can_be_declared(address: str) -> bool:
+    """Whether a file of an estate can name such a place."""
+    names = address.split("/")
+    text = not any("\ud800" <= letter <= "\udfff" for letter in address)  # bytes that are no text
+    return text and all(re.match(SCOPE_NAME, name) and len(name) <= MOST_LETTERS for name in names)
 
 
 def _put(document: Document, parent: str, name: str, value: Value, lines: Sequence[str] = ()) -> None:

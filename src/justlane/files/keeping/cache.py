@@ -17,12 +17,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
-from platformdirs import user_cache_path
 
 from justlane import __version__
 from justlane.files.disk.beneath import CLOSED, read
 from justlane.files.disk.storing import write_atomically
 from justlane.files.disk.tables import Tables
+from justlane.files.keeping.own_settings import cache_folder
 from justlane.files.keeping.store import SCRIPT, Store, write, write_again
 from justlane.files.loaded import Loaded, Parts
 from justlane.files.people.snapshots import dated_later, newest, open_snapshot
@@ -187,8 +187,8 @@ def _place(folder: Path, part: str = "") -> Path:
 
 def _ours() -> Path:
     """The cache folder, made and closed to others. OSError if it is not the person's own: it would not be believed."""
-    folder = user_cache_path("justlane", appauthor=False)
-    if not folder.is_absolute():
+    folder = cache_folder()
+    if folder is None:
         raise OSError(errno.ENOENT, "there is no cache folder")
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     known = os.stat(folder, follow_symlinks=False)

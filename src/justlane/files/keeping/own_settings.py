@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import stat
+from collections.abc import Callable
 from pathlib import Path
 
-from platformdirs import user_config_path
+from platformdirs import user_cache_path, user_config_path
 
 from justlane.files.disk import beneath
 from justlane.files.disk.storing import make_once, write_atomically
@@ -16,8 +17,28 @@ _HINT = "set HOME, or XDG_CONFIG_HOME, to a folder of your own"
 
 
 def settings_folder() -> Path | None:
-    """The person's own folder for settings; None where the system knows of none."""
-    found = user_config_path("justlane", appauthor=False)
+    """The person's own folder for settings; None where the system knows of none, as in a container without a home."""
+    return _known(user_config_path)
+
+
+def cache_folder() -> Path | None:
+    """The same for what can be worked out again."""
+    return _known(user_cache_path)
+
+
+def home_folder() -> Path | None:
+    """Where the person lives on this machine; None where the system knows of nowhere."""
+    try:
+        return Path.home()
+    except RuntimeError:
+        return None
+
+
+def _known(folder: Callable[..., Path]) -> Path | None:
+    try:
+        found = folder("justlane", appauthor=False)
+    except RuntimeError:  # what some versions raise, and others answer with a relative path
+        return None
     return found if found.is_absolute() else None
 
 

@@ -63,8 +63,9 @@ def listed(value: Any) -> Any:
 
 
 Words = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
-Name = Annotated[str, StringConstraints(pattern=NAME, max_length=200)]
-ScopeName = Annotated[str, StringConstraints(pattern=SCOPE_NAME, max_length=200)]
+MOST_LETTERS = 200
+Name = Annotated[str, StringConstraints(pattern=NAME, max_length=MOST_LETTERS)]
+ScopeName = Annotated[str, StringConstraints(pattern=SCOPE_NAME, max_length=MOST_LETTERS)]
 PrincipalText = Annotated[str, StringConstraints(pattern=PRINCIPAL, strip_whitespace=True)]
 NamedPrincipal = Annotated[str, StringConstraints(pattern=NAMED_PRINCIPAL, strip_whitespace=True)]
 YesNo = Annotated[bool, BeforeValidator(lambda value: value, json_schema_input_type=bool | Literal["yes", "no"])]

@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import csv
 import io
+import time
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple
 
 from justlane.files.reviews import DECISIONS, SHOWN, Asked, Review
@@ -20,7 +21,12 @@ DECIDED = ("decision", "comment")
 COLUMNS = ("row", *DECIDED, *SHOWN)
 _MARK = "review"
 MOST_BYTES = 64 << 20
-_MOST_UNPACKED = 512 << 20
+_MOST_UNPACKED = 128 << 20
+_MOST_TEXTS = 32 << 20
+"""Bytes of any part of a workbook but its sheets, such as the texts that its cells share."""
+MOST_ROWS = 100_000
+_MOST_COLUMNS = len(COLUMNS) + 20
+_MOST_SECONDS = 30
 _WIDTHS = {"row": 9, "decision": 11, "comment": 24, "people": 8, "line": 24, "at": 30, "role": 20, "given to": 22}
 
 
@@ -136,7 +142,7 @@ def _of_csv(name: str, content: bytes) -> list[list[str]]:
     try:
         first = text.partition("\n")[0]
         split = ";" if first.count(";") > first.count(",") else ","
-        return [list(row) for row in csv.reader(io.StringIO(text, newline=""), delimiter=split)]
+        return _bounded(name, csv.reader(io.StringIO(text, newline=""), delimiter=split))
     except csv.Error as error:
         raise UsageError(f"{name} is no CSV: {error}", "save it as CSV, or as a workbook") from error
 
@@ -146,19 +152,39 @@ def _of_workbook(name: str, content: bytes) -> list[list[str]]:
 
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
-            if sum(item.file_size for item in packed.infolist()) > _MOST_UNPACKED:
-                raise UsageError(
-                    f"{name} unpacks to more than {_MOST_UNPACKED:,} bytes", "take the file as it went out"
-                )
+            sizes = {item.filename: item.file_size for item in packed.infolist()}
+            texts = max((size for part, size in sizes.items() if "/worksheets/" not in part), default=0)
+            if sum(sizes.values()) > _MOST_UNPACKED or texts > _MOST_TEXTS:
+                message = f"{name} unpacks to more than {_MOST_UNPACKED:,} bytes, {_MOST_TEXTS:,} of them texts"
+                raise UsageError(message, "take the file as it went out")
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=True, keep_links=False)
         if _MARK not in book.sheetnames:
             raise UsageError(f"{name} has no sheet {_MARK!r}", "take the file that `justlane review out` wrote")
-        rows: Sequence[Sequence[Any]] = list(book[_MARK].iter_rows(max_col=len(COLUMNS) + 20, values_only=True))
+        # a row may say that it is the two-thousand-millionth: those before it are not made up
+        some = book[_MARK].iter_rows(max_row=MOST_ROWS + 1, max_col=_MOST_COLUMNS, values_only=True)
+        return _bounded(name, (["" if value is None else str(value) for value in row] for row in some))
     except UsageError:
         raise
     except Exception as error:  # a damaged workbook fails in as many ways as there are
         raise UsageError(f"{name} cannot be read as a workbook: {error}", "save it as XLSX or CSV") from error
-    return [["" if value is None else str(value) for value in row] for row in rows]
+
+
+def _bounded(name: str, rows: Iterable[list[str]]) -> list[list[str]]:
+    """The rows of a table, within limits of count, width and time. UsageError beyond them."""
+    until = time.monotonic() + _MOST_SECONDS
+    found: list[list[str]] = []
+    for row in rows:
+        if len(found) == MOST_ROWS:
+            raise UsageError(f"{name} has more than {MOST_ROWS:,} rows", "take the file as it went out")
+        if len(row) > _MOST_COLUMNS:
+            message = f"{name}:{len(found) + 1} has {len(row):,} columns, and at most {_MOST_COLUMNS} are read"
+            raise UsageError(message, "take the file as it went out")
+        if time.monotonic() > until:
+            raise UsageError(
+                f"{name} takes longer than {_MOST_SECONDS} seconds to read", "take the file as it went out"
+            )
+        found.append(row)
+    return found
 
 
 def altered(one: Asked, said: dict[str, str]) -> str:
