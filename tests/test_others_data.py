@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import re
 import shutil
 import stat
@@ -12,13 +13,20 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from justlane.cli.editing.settling import Editing
+from justlane.cli.platforms.drifting import _taken_over
 from justlane.files.disk.storing import write_atomically
-from justlane.files.editing.draft import hunks_of
+from justlane.files.editing.draft import Draft, hunks_of
 from justlane.files.keeping import seals
 from justlane.files.keeping.seals import is_own, sealed
 from justlane.files.people import snapshots
 from justlane.files.reading.named_files import digest_of
 from justlane.files.saving.journal import PLACE, Journal
+from justlane.model.errors import JustLaneError
+from justlane.platforms.alignment.aligning import plan
+from justlane.platforms.alignment.drifting import drift
+from justlane.platforms.interface import Reading, dialect_of
+from justlane.reports.interface import Look, present
 from tests.support import EstateTest
 
 GIVE = "give watcher --to 'user ben.ferry' --at pumphall/east --because {} --yes"
@@ -139,6 +147,36 @@ class RunTest(EstateTest):
             mark = json.dumps({"of": "x", "seed": 7, "begun": begun.isoformat()}).encode()
             place.write_bytes(sealed(self.folder, name, mark) if own else mark)
             self.assertEqual(kept_probes.seed_under_way(self.folder, "pumphall"), seed, (begun, own))
+
+
+class ReadingTest(EstateTest):
+    def test_whatever_a_platform_says_ends_in_words(self) -> None:
+        self.saltmarsh()
+        index, now, odd = self.index(), datetime.now(UTC), (None, 1, [], {}, "x", "group ", [1, None], True, {"a": 1}, "user \x1b", "*")
+        for seed in range(120):
+            dice = random.Random(seed)
+            name = dice.choice(list(index.estate.platforms))
+            dialect = dialect_of(index.estate.platforms[name])
+            parts = {part: dict(entries) for part, entries in dialect.declared(index, name, now).parts.items()}
+            for _ in range(dice.randint(1, 4)):
+                part = dice.choice([part for part in parts if parts[part]])
+                key = dice.choice(list(parts[part]))
+                entry = dict(parts[part][key])
+                for _ in range(min(len(entry), dice.randint(1, 2))):
+                    changed = dice.choice(list(entry))
+                    entry[changed] = dice.choice(odd)
+                    if dice.random() < 0.4:
+                        del entry[changed]
+                parts[part][key + dice.choice(("", "~2"))] = entry
+            reading = Reading("r", parts)
+            try:
+                found = drift(index, name, reading, now)
+                for form in ("text", "json", "csv"):
+                    present("Plan", plan(index, name, reading, now), form, Look())
+                    present("Drifts", (found,), form, Look())
+                _taken_over(Editing(index, Draft(self.folder), {}), found)
+            except JustLaneError:
+                continue
 
 
 class SnapshotTest(EstateTest):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -15,7 +15,7 @@ from justlane.model.bindings import Binding
 from justlane.model.circumstances import WEEKDAYS, Condition
 from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
 from justlane.model.errors import RefusedError
-from justlane.model.people import Principal, PrincipalKind
+from justlane.model.people import LocalGroup, Principal, PrincipalKind
 from justlane.model.shell import spelt
 
 Entry = Mapping[str, object]
@@ -127,7 +127,7 @@ def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: 
     known = {"role": platform.roles, "scope": platform.scopes}
     if one.part == "bindings":
         unknown = [f"{key} {entry.get(key)!r}" for key, some in known.items() if str(entry.get(key)) not in some]
-        whom = principal_of(str(entry.get("principal")))
+        whom = _principal_in(entry.get("principal"))
         unknown += [str(entry.get("principal"))] if whom is None or not _is_known(index, whom) else []
         if unknown:
             said = f"{entry.get('role')} to {entry.get('principal')} at {entry.get('scope')}"
@@ -139,19 +139,42 @@ def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: 
         )  # fmt: skip
         bindings.give(draft, line, [prepared], bindings.Spot(None) if prepared.ordered else None)
     elif one.part == "publications":
-        groups.publish(draft, prepared, str(entry["group"]), [str(entry["scope"])])
+        group, scope = str(entry.get("group")), str(entry.get("scope"))
+        if group not in index.estate.directory.groups or scope not in platform.scopes:
+            return [f"{group} published to {scope}: one of them is not known to the estate"]
+        groups.publish(draft, prepared, group, [scope])
     elif one.part == "roles":
         _role(draft, prepared, one.name, entry)
     elif one.part == "local_groups" and one.name in platform.local_groups:
-        group = platform.local_groups[one.name]
-        held = _texts(entry.get("members"))
-        for member in [m for m in held if m not in {str(n.member) for n in group.members}]:
-            groups.put(draft, platform.name, group, principal_of(member), "", "")
-        for gone in [m.member for m in group.members if str(m.member) not in held]:
-            groups.take(draft, group, gone)
+        return _members(draft, index, platform.name, platform.local_groups[one.name], _texts(entry.get("members")))
     else:
         return [f"{one.part}: {one.name} is the directory's, or no edit of the files"]
     return []
+
+
+def _members(draft: Draft, index: EstateIndex, platform: str, group: LocalGroup, held: Sequence[str]) -> list[str]:
+    """Write who is in a local group; in words what could not be written."""
+    named = {text: _principal_in(text) for text in held}
+    known = {text: whom for text, whom in named.items() if whom is not None and _is_known(index, whom)}
+    unknown = [text for text in named if text not in known]
+    left = [f"{text} in the local group {group.name}: the directory knows nobody like that" for text in unknown]
+    if not known:
+        return [*left, f"the local group {group.name} would hold nobody"]
+    there = {str(one.member) for one in group.members}
+    for text, whom in known.items():
+        if text not in there:
+            groups.put(draft, platform, group, whom, "", "")
+    for gone in [one.member for one in group.members if str(one.member) not in known]:
+        groups.take(draft, group, gone)
+    return left
+
+
+def _principal_in(value: object) -> Principal | None:
+    """Whom a platform names, in the words of the files; None for what makes no sense."""
+    try:
+        return principal_of(value) if isinstance(value, str) else None
+    except ValueError:
+        return None
 
 
 def _role(draft: Draft, prepared: PlatformIndex, name: str, entry: Entry) -> None:
