@@ -471,7 +471,7 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         child = os.fork()
         if child == 0:
             try:
-                saving.save(folder, changes, Told("somebody", "somebody", f"round {number}"))
+                saving.save(folder, changes, Told("somebody", "somebody", f"round {number}"), saving.state_of(folder))
             finally:
                 os._exit(0)
         if number % 5:
@@ -484,7 +484,7 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         cut = Journal(folder).unfinished()
         left = saving.left_of(folder, cut) if cut else []
         if cut and len(left) == 1:
-            saving.carry_on(folder, left, cut)
+            saving.carry_on(folder, left, cut, saving.state_of(folder))
         saving.finish(folder)
         edits = Journal(folder).edits()
         saved = len(edits) > known

@@ -16,13 +16,14 @@ from pathlib import Path
 from justlane.cli.editing.settling import Editing
 from justlane.cli.platforms.drifting import _taken_over
 from justlane.files.disk.storing import write_atomically
-from justlane.files.editing.draft import Draft, hunks_of
+from justlane.files.editing.draft import Changed, Draft, hunks_of
 from justlane.files.keeping import seals
 from justlane.files.keeping.seals import is_own, sealed
 from justlane.files.people import snapshots
 from justlane.files.reading.named_files import digest_of
-from justlane.files.saving.journal import PLACE, Journal
-from justlane.model.errors import JustLaneError
+from justlane.files.saving import saving
+from justlane.files.saving.journal import PLACE, Journal, Told
+from justlane.model.errors import JustLaneError, RefusedError
 from justlane.platforms.alignment.aligning import plan
 from justlane.platforms.alignment.drifting import drift
 from justlane.platforms.interface import Reading, dialect_of
@@ -114,6 +115,26 @@ class JournalTest(EstateTest):
         self.assertEqual([note.number for note in Journal(self.folder).edits()], [1])
 
 
+class MeanwhileTest(EstateTest):
+    def test_whatever_changes_while_the_question_stands_is_noticed(self) -> None:
+        self.saltmarsh()
+        state = saving.state_of(self.folder)
+        file = "bindings/field.yaml"
+        content = (self.folder / file).read_bytes()
+        change = Changed(file, content, content + b"# more\n")
+        for other in ("platforms/fieldnet.yaml", "people/saltmarsh.ldif", "estate.yaml", "expectations.yaml"):
+            before = (self.folder / other).read_bytes()
+            (self.folder / other).write_bytes(before + b"\n# wider\n")
+            with self.assertRaisesRegex(RefusedError, other):
+                saving.save(self.folder, [change], Told("a", "a", "x"), state)
+            (self.folder / other).write_bytes(before)
+        (self.folder / "bindings" / "new.yaml").write_text("bindings: []\n")
+        with self.assertRaisesRegex(RefusedError, "new.yaml"):
+            saving.save(self.folder, [change], Told("a", "a", "x"), state)
+        (self.folder / "bindings" / "new.yaml").unlink()
+        saving.save(self.folder, [change], Told("a", "a", "x"), state)
+
+
 class RunTest(EstateTest):
     def test_nothing_is_taken_back_or_proved_by_what_others_wrote(self) -> None:
         self.pumphall()
@@ -124,7 +145,6 @@ class RunTest(EstateTest):
         place = self.folder / "journal" / "pumphall.jsonl"
         place.parent.mkdir()
         place.write_text("".join(json.dumps({**base, **line}) + "\n" for line in lines))
-        from justlane.model.errors import RefusedError
         from justlane.platforms.alignment.journal import Journal as Runs
 
         runs = Runs(self.folder, "pumphall")
@@ -172,9 +192,9 @@ class ReadingTest(EstateTest):
             try:
                 found = drift(index, name, reading, now)
                 for form in ("text", "json", "csv"):
-                    present("Plan", plan(index, name, reading, now), form, Look())
-                    present("Drifts", (found,), form, Look())
-                _taken_over(Editing(index, Draft(self.folder), {}), found)
+                    present("Plan", plan(index, name, reading, now), form, Look(100, lambda text, _: text))
+                    present("Drifts", (found,), form, Look(100, lambda text, _: text))
+                _taken_over(Editing(index, Draft(self.folder), {}, {}), found)
             except JustLaneError:
                 continue
 

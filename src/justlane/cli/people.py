@@ -216,6 +216,7 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
 
     place = options.folder_of(given["folder"])
     saving.finish(place)
+    state = saving.state_of(place)
     loaded = load(place, read_people)
     if not loaded.names_checked:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
@@ -233,7 +234,7 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
     for file, (before, after) in contents(place, wanted).items():
         draft.replace(file, before, after)
     names = tuple(dict.fromkeys(edit.instead for edit in wanted))
-    settle(ctx, Editing(_when_known(draft, [edit.found for edit in wanted]), draft, given), names=names)
+    settle(ctx, Editing(_when_known(draft, [edit.found for edit in wanted]), draft, given, state), names=names)
 
 
 def _when_known(draft: Draft, names: list[str]) -> EstateIndex:

@@ -21,6 +21,7 @@ from justlane.files.keeping import cache
 from justlane.files.saving import saving
 from justlane.files.saving.journal import Note, Told
 from justlane.files.saving.proposing import About, Proposal, acting_person, propose
+from justlane.files.saving.saving import State
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted
 from justlane.model.scopes import contains
@@ -55,6 +56,8 @@ class Editing:
     draft: Draft
     given: dict[str, Any]
     """The options that every editing command has."""
+    state: State
+    """What all of it was read from."""
 
     @property
     def acting(self) -> str | None:
@@ -72,7 +75,8 @@ def begun(given: dict[str, Any]) -> Editing:
     _require_text(given)
     place = options.folder_of(given["folder"])
     saving.finish(place)
-    return Editing(options.indexed(given["folder"]), Draft(place), given)
+    state = saving.state_of(place)  # before it is read: what changes from now on is noticed
+    return Editing(options.indexed(given["folder"]), Draft(place), given, state)
 
 
 def _require_text(given: dict[str, Any]) -> None:
@@ -123,9 +127,9 @@ def settle(
         effect.people, effect.gained, effect.lost,
     )  # fmt: skip
     if unfinished is None:
-        unfinished = saving.save(draft.folder, proposal.changes, told)
+        unfinished = saving.save(draft.folder, proposal.changes, told, editing.state)
     else:
-        saving.carry_on(draft.folder, proposal.changes, unfinished)
+        saving.carry_on(draft.folder, proposal.changes, unfinished, editing.state)
     if loaded is not None:
         cache.keep(draft.folder, loaded)  # it need not be read once more
     say(f"saved, as edit {unfinished.number} of the journal; `justlane undo` takes it back")

@@ -158,7 +158,8 @@ def finish_edit(ctx: click.Context, /, **given: Any) -> None:
         saving.finish(place)
         tell("there is nothing to finish")
         return
-    editing = Editing(_before(place, note, [change.file for change in left]), Draft(place), given)
+    state = saving.state_of(place)
+    editing = Editing(_before(place, note, [change.file for change in left]), Draft(place), given, state)
     for change in left:
         editing.draft.replace(change.file, change.before, change.after)
     settle(ctx, editing, reason=note.reason, names=note.names, unfinished=note)

@@ -9,25 +9,38 @@ from __future__ import annotations
 
 import fcntl
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
 from justlane.files.disk.beneath import open_folder
 from justlane.files.disk.storing import replacing
 from justlane.files.editing.draft import Changed, carried_out, content_of
-from justlane.files.reading.estate_files import names_of_files
+from justlane.files.people.snapshots import FOLDER, newest
+from justlane.files.reading.estate_files import names_of_files, read_root
 from justlane.files.reading.folder import ROOT
-from justlane.files.reading.named_files import digest_of
+from justlane.files.reading.named_files import digest, digest_of
 from justlane.files.saving.journal import FileEdit, Journal, Note, Told
 from justlane.model.errors import RefusedError, StorageError
 
+State = Mapping[str, str]
+"""Everything that an estate is read from, each with the digest of what it holds."""
 
-def save(folder: Path, changes: Sequence[Changed], told: Told) -> Note:
-    """Save the files of a draft. RefusedError if one is not any more what it was, StorageError if it cannot be written;
-    then nothing is changed."""
+
+def state_of(folder: Path) -> State:
+    """All that an estate is read from, as it is now: its files, and those or the snapshot that the people come from."""
+    root = read_root(folder)
+    named = [file for shape in (root.directories.values() if root else ()) for _, file in shape.files]
+    found = {name: digest(folder, name) for name in (*sorted(names_of_files(folder)), *named)}
+    return {**found, FOLDER: newest(folder)}
+
+
+def save(folder: Path, changes: Sequence[Changed], told: Told, state: State) -> Note:
+    """Save the files of a draft, whose effect was worked out from a state of the estate. RefusedError if anything is
+    not any more what it was, StorageError if something cannot be written; then nothing is changed."""
     with locked(folder):
         _finish(folder)
+        _require_state(folder, state)
         require_read(folder, changes)
         _require_unchanged(folder, changes)
         journal = Journal(folder)
@@ -71,9 +84,10 @@ def left_of(folder: Path, note: Note) -> list[Changed]:
     ]
 
 
-def carry_on(folder: Path, changes: Sequence[Changed], note: Note) -> None:
+def carry_on(folder: Path, changes: Sequence[Changed], note: Note, state: State) -> None:
     """Do the rest of an edit that was cut off. RefusedError or StorageError as in saving."""
     with locked(folder):
+        _require_state(folder, state)
         require_read(folder, changes)
         _require_unchanged(folder, changes)
         with replacing(folder, {c.file: c.after for c in changes}) as let_them_stand:
@@ -88,6 +102,15 @@ def require_read(folder: Path, changes: Sequence[Changed]) -> None:
         if change.file not in read:
             message = f"{change.file} is no file that the estate reads, and only those are edited"
             raise RefusedError(message, f"see `include` in {ROOT}; nothing was changed")
+
+
+def _require_state(folder: Path, state: State) -> None:
+    now = state_of(folder)
+    others = [name for name in {**state, **now} if state.get(name) != now.get(name)]
+    if others:
+        what = "the people were pulled anew" if others[0] == FOLDER else f"{others[0]} was changed"
+        message = f"{what} while you looked at the edit: what it does may be something else now"
+        raise RefusedError(message, "try again: the edit is made anew from what stands there now")
 
 
 def _require_unchanged(folder: Path, changes: Sequence[Changed]) -> None:
