@@ -11,15 +11,16 @@ from justlane.cli import options
 from justlane.cli.arguments import complete_people, complete_roles, complete_scopes
 from justlane.cli.editing.naming import day_of, principal_named, reason_of
 from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
-from justlane.engine.changes.remarks import about_given
+from justlane.engine.changes.remarks import about_given, said_already
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.surveys.delegates import confined_to
 from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing import bindings
 from justlane.files.editing.bindings import Line, Spot, Taking
 from justlane.files.editing.conditions import condition_in
+from justlane.files.reading.folder import ROOT
 from justlane.model.bindings import Binding
-from justlane.model.errors import UsageError
+from justlane.model.errors import RefusedError, UsageError
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import ANY
@@ -57,6 +58,7 @@ _SAYING = (
     ),
     click.option("--from", "first_day", metavar="DATE", help="The first day on which it counts."),
     click.option("--until", "last_day", metavar="DATE", help="The last day on which it counts."),
+    click.option("--into", default="", metavar="FILE", help="In which of the estate's files the new line stands."),
     *_PLACING,
 )
 
@@ -119,14 +121,31 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
     confined = confined_to(index, editing.acting, editing.question)
     own = [d for d in confined if all(any(contains(scope, a) for scope in d.scopes) for a in at)]
     file = (own or confined)[0].file if confined else ""
+    if given["into"]:
+        file = _file_named(editing, given["into"])
     source = bindings.give(editing.draft, line, platforms, _spot(given, platforms), file)
 
     def about(after: EstateIndex) -> Any:
         there = (b for prepared in platforms for b in after.platform(prepared.platform.name).bindings)
         new = [b for b in there if b.source.line_address == source.line_address]
+        same = said_already(index, new)
+        if same is not None:
+            message = f"{same.source.line_address} says just this already"
+            raise RefusedError(message, "nothing was changed; to say more, say what is to be otherwise")
         return about_given(index, after, new, editing.question)
 
     settle(ctx, editing, reason=line.because, names=(*to, *at), about=about)
+
+
+def _file_named(editing: Editing, name: str) -> str:
+    """A file of the estate that may hold bindings. UsageError for any other."""
+    read = [file for file in editing.state if file and file != ROOT]
+    if name in read and bindings.may_hold(editing.draft, name):
+        return name
+    platforms = map(editing.index.platform, editing.index.estate.platforms)
+    some = sorted({b.source.file for prepared in platforms for b in prepared.bindings})
+    hint = did_you_mean(name, some, f"there are: {', '.join(some)}")
+    raise UsageError(f"--into: {name!r} is no file of the estate for bindings", hint)
 
 
 def _place(index: EstateIndex, address: str) -> str:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 import click
+from msgspec.structs import replace
 
 from justlane.cli import options
 from justlane.cli.circumstances import now
@@ -23,10 +24,13 @@ from justlane.files.saving.journal import Note, Told
 from justlane.files.saving.proposing import About, Proposal, acting_person, propose
 from justlane.files.saving.saving import State
 from justlane.model.errors import RefusedError, UsageError
+from justlane.model.findings import Finding, Severity
 from justlane.model.names import counted
 from justlane.model.scopes import contains
 from justlane.model.shell import spelt
 
+_MOST_INSPECTED, _MOST_PEOPLE = 2_000, 20_000
+"""Bindings and people of an estate up to which each edit says what `check` would warn of from now on."""
 Command = TypeVar("Command", bound=Callable[..., object])
 
 because_option = click.option("--because", default="", metavar="REASON", help="Why, for the journal.")
@@ -109,7 +113,7 @@ def settle(
     acting = editing.acting
     proposal, loaded = propose(
         draft, index, editing.question, read_people, command=_spoken(), acting=acting, about=about,
-        moved=_moved(index, *moved) if moved else None,
+        moved=_moved(index, *moved) if moved else None, inspected=_inspected,
     )  # fmt: skip
     show("Proposal", proposal, given["form"])
     if harmless and not proposal.changes_nothing:
@@ -134,6 +138,21 @@ def settle(
         cache.keep(draft.folder, loaded)  # it need not be read once more
     say(f"saved, as edit {unfinished.number} of the journal; `justlane undo` takes it back")
     ctx.exit(0)
+
+
+def _inspected(index: EstateIndex) -> list[Finding]:
+    """What `check` warns of; nothing for an estate so large that an edit would wait for it."""
+    estate = index.estate
+    if len(estate.directory.users) > _MOST_PEOPLE:
+        return []
+    bindings = tuple(b for name in estate.platforms for b in index.platform(name).bindings)
+    if len(bindings) > _MOST_INSPECTED:
+        return []
+    from justlane.rules.interface import as_finding, findings
+
+    whole = index.with_other_bindings(replace(estate, bindings=bindings))  # a kept estate reads them where asked for
+    found = findings(whole, now()).flaws
+    return [as_finding(flaw) for flaw in found if flaw.severity is not Severity.NOTE]
 
 
 def _moved(index: EstateIndex, was: str, now: str) -> dict[str, str]:

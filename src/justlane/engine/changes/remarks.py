@@ -46,6 +46,11 @@ def _about(
     before: EstateIndex, after: EstateIndex, prepared: PlatformIndex, binding: Binding, question: Question
 ) -> Iterator[Remark]:
     yield from _nobody(before, prepared, binding.principal, question)
+    if applies_nowhere(after.platform(binding.scope), binding):
+        message = f"nothing that {binding.role} holds can be done at {binding.scope}"
+        below = "" if binding.here_only else " or below"
+        yield Remark("applies-nowhere", f"{message}{below}: nobody gains anything by it, now or later")
+        return
     if binding.scope in prepared.platform.scopes and not prepared.counts(binding, binding.scope):
         message = f"{binding.principal} is not published to {binding.scope}: it does not count there until it is"
         yield Remark("not-published", message)
@@ -55,6 +60,38 @@ def _about(
         yield from _later(after.platform(binding.scope), binding)
     if binding.allows and binding.scope in prepared.platform.scopes:
         yield from _checked(after, binding, question)
+
+
+def applies_nowhere(prepared: PlatformIndex, binding: Binding) -> bool:
+    """Whether none of a binding's actions can be done at any place that it covers, whoever has it."""
+    held = prepared.roles.holdings(binding.role) if binding.role in prepared.platform.roles else ()
+    opening = {prepared.platform.habits.sign_in, prepared.platform.habits.on_the_way}
+    if not opening.isdisjoint(held):
+        return False
+    scopes = prepared.platform.scopes
+    covered = (at for at in prepared.coverage.covered(binding.scope) if prepared.covers(binding, at))
+    kinds = {scopes[at].kind for at in covered}
+    return not any(prepared.platform.actions[action].applies(kind) for action in held for kind in kinds)
+
+
+def said_already(before: EstateIndex, given: Sequence[Binding]) -> Binding | None:
+    """A line that says just what new bindings say, where all of them are said already; None if one is new, or where
+    the order of lines decides."""
+    found: Binding | None = None
+    for binding in given:
+        prepared = before.platform(binding.scope)
+        if prepared.ordered:
+            return None
+        wanted = _said(binding)
+        found = next((b for b in prepared.bindings.of(binding.principal) if _said(b) == wanted), None)
+        if found is None:
+            return None
+    return found
+
+
+def _said(binding: Binding) -> object:
+    """What a binding says, without why and where it is written."""
+    return binding.role, binding.bundle, binding.scope, binding.allows, binding.here_only, binding.condition
 
 
 def _checked(after: EstateIndex, binding: Binding, question: Question) -> Iterator[Remark]:

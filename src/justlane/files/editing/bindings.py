@@ -19,6 +19,8 @@ from justlane.model.findings import Source
 
 SECTION = "bindings"
 _AXES = ("to", "at")
+_HOLDING = (SECTION, "platform", "only")
+"""Keys of which one stands in each file that may hold bindings."""
 
 
 class Line(Struct, frozen=True):
@@ -89,6 +91,12 @@ def _starts(platforms: Sequence[PlatformIndex], file: str) -> list[int]:
     return sorted({b.source.line for prepared in platforms for b in prepared.bindings if b.source.file == file})
 
 
+def may_hold(draft: Draft, file: str) -> bool:
+    """Whether a file is of a kind in which bindings stand."""
+    document = draft.document(file)
+    return any(document.has((kind,)) for kind in _HOLDING)
+
+
 def _file_for(platforms: Sequence[PlatformIndex]) -> str:
     """The file for a line that stands beside no other: that of the last binding, otherwise the platform's own."""
     for prepared in platforms:
@@ -99,17 +107,27 @@ def _file_for(platforms: Sequence[PlatformIndex]) -> str:
 
 
 def _beside_likes(line: Line, platforms: Sequence[PlatformIndex], file: str) -> Spot | None:
-    """The last of the lines that are most like a new one: the same role to the same group, the same role, the same
-    group, the same platform."""
-    best: tuple[tuple[int, int], Binding] | None = None
+    """The last of the lines that are most like a new one: at the nearest place, then the same role to the same group,
+    the same role, the same group. What several platforms are about stands in no file of one of them, if it can."""
+    best: tuple[tuple[int, int, int], Binding] | None = None
     names, to = set(line.roles), set(line.to)
-    known = (b for prepared in platforms for b in prepared.bindings if not b.built_in and file in ("", b.source.file))
-    for number, binding in enumerate(known):
+    own = {prepared.platform.source.file for prepared in platforms} if len(platforms) > 1 else set[str]()
+    known = [b for prepared in platforms for b in prepared.bindings if not b.built_in and file in ("", b.source.file)]
+    shared = [binding for binding in known if binding.source.file not in own]
+    for number, binding in enumerate(shared or known):
         same_role, same_group = _spoken(binding) in names, str(binding.principal) in to
         likeness = 4 * same_role + 2 * same_group + (binding.allows != line.deny)
-        if best is None or (likeness, number) > best[0]:
-            best = (likeness, number), binding
+        near = max((_nearness(binding.pattern or binding.scope, at) for at in line.at), default=0)
+        if best is None or (near, likeness, number) > best[0]:
+            best = (near, likeness, number), binding
     return Spot(best[1].source) if best else None
+
+
+def _nearness(one: str, other: str) -> int:
+    """How many steps two addresses share from the platform on; one more where they are the same."""
+    steps, others = one.split("/"), other.split("/")
+    shared = next((n for n, pair in enumerate(zip(steps, others, strict=False)) if pair[0] != pair[1]), None)
+    return min(len(steps), len(others)) + (one == other) if shared is None else shared
 
 
 def _spoken(binding: Binding) -> str:

@@ -6,7 +6,8 @@ as it is, today and on each later day on which that gives something else: what i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date
 from typing import NamedTuple
 
@@ -34,8 +35,12 @@ from justlane.model.scopes import platform_of
 MOST_SHOWN = 5_000
 """Up to so many cells are shown one by one, person by person."""
 
+_SPARE = {"redundant-line", "narrow-beside-wide", "person-beside-group"}
+"""What rules say of a line that gives what is given already."""
 About = Callable[[EstateIndex], Iterable[Remark]]
 """What there is to say about an edit, given the estate after it."""
+Inspected = Callable[[EstateIndex], Iterable[Finding]]
+"""What rules find in an estate."""
 
 
 class OnDay(Struct, frozen=True):
@@ -81,11 +86,13 @@ def propose(
     acting: str | None,
     about: About = lambda after: (),
     moved: Mapping[str, str] | None = None,
+    inspected: Inspected = lambda index: (),
 ) -> tuple[Proposal, Loaded | None]:
     """Look at a draft; what reading the estate after it gave comes along (None if nothing changes). RefusedError if the
     estate would not be sound any more.
 
-    `moved` names places that have another address afterwards: they stay themselves.
+    `moved` names places that have another address afterwards: they stay themselves. `inspected` is what rules find in
+    an estate: what they find afterwards and do not today is a warning.
     """
     changes = tuple(draft.changes)
     if not changes:
@@ -99,16 +106,30 @@ def propose(
     after = before.with_other_bindings(loaded.estate) if loaded.resumed_from else loaded.ready
     today, *later = _day_by_day((before, after), question, moved)
     known = {(finding.rule, finding.message) for finding in before.estate.findings}
-    warnings = tuple(f for f in loaded.findings if (f.rule, f.message) not in known)
+    new = [f for f in loaded.findings if (f.rule, f.message) not in known]
+    warnings = tuple(dict.fromkeys([*new, *_new(inspected(before), inspected(after))]))
     against = {r.message: r for r in refusals(before, after, today.found, acting, today.question, moved)}
     for one in later:
         for r in refusals(before, after, one.found, acting, one.question, moved):
             if r.message not in against:
                 against[r.message] = replace(r, message=f"from {one.shown.day} on: {r.message}")
+    said = {finding.rule for finding in warnings}
+    remarks = tuple(r for r in about(after) if r.kind not in said and not (r.kind == "given-already" and said & _SPARE))
     return Proposal(
-        command, changes, today.shown.effect, today.shown.groups, tuple(about(after)), tuple(against.values()),
-        warnings, today.shown.acting, tuple(one.shown for one in later),
+        command, changes, today.shown.effect, today.shown.groups, remarks, tuple(against.values()), warnings,
+         today.shown.acting, tuple(one.shown for one in later),
     ), loaded  # fmt: skip
+
+
+def _new(before: Iterable[Finding], after: Iterable[Finding]) -> Iterator[Finding]:
+    """What is found afterwards and was not before, wherever its line stood then."""
+    known = Counter((f.rule, f.source.file, f.message) for f in before)
+    for finding in after:
+        key = finding.rule, finding.source.file, finding.message
+        if known[key]:
+            known[key] -= 1
+        else:
+            yield finding
 
 
 class _Seen(NamedTuple):
