@@ -113,7 +113,7 @@ class EditingTest(EstateTest):
     def test_an_edit_is_saved_written_down_and_taken_back(self) -> None:
         first = self.platform.read_bytes()
         said = self.edit("give", "watcher", "--to", "group mechanics", "--at", "pumphall/west", "--because", "See: 'it'.")
-        self.assertIn("group mechanics has watcher at pumphall already through group staff", " ".join(said.split()))
+        self.assertIn("a wider line gives that and more: watcher to group staff at pumphall/west", " ".join(said.split()))
         self.assertIn("nobody gains or loses anything", said)
         second = self.platform.read_bytes()
         self.edit("role", "drop", "watcher", "see-*", "--because", "Never mind.", "--even-so", "It is a test.")
@@ -308,7 +308,7 @@ class PastTest(EstateTest):
         self.assertIn("the people of the snapshot ", ran.err)
         self.assertIn("2 edits of the journal after it", ran.err)
         field = self.folder / "bindings" / "field.yaml"
-        field.write_text(field.read_text().replace("The radar crew owns", "They own"))
+        field.write_text(field.read_text().replace("Hedda looked after", "She looked after"))
         self.git("rm", "-q", "--cached", "estate.yaml")
         self.git("commit", "-qm", "y", at="2019-01-01T12:00:00Z")
         self.assertRegex(self.lane(f"ask {cell} --as-of 2019-06-01", 2).err, r"field\.yaml:\d+: somebody changed these lines since|no snapshot")

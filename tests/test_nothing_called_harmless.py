@@ -121,7 +121,7 @@ class RemarksTest(EstateItselfTest):
     def test_give_says_what_check_warns_of_from_now_on(self) -> None:
         self.hall()
         ran = self.run_lane("give", "starter", "--to", "user eva", "--at", "hall/east", "--because", "x", "--dry-run", "--format", "json").json
-        kinds = {r["kind"]: r["message"] for r in ran["remarks"]}
+        kinds = {f["rule"]: f["message"] for f in ran["warnings"]}
         self.assertIn("for ever", kinds["person-without-end"])
         self.assertIn("nobody of them can use it, for want of enter at hall", kinds["cannot-get-in"])
         self.run_lane("give", "starter", "--to", "user eva", "--at", "hall/east", "--because", "x", "--yes")

@@ -123,7 +123,8 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
     file = (own or confined)[0].file if confined else ""
     if given["into"]:
         file = _file_named(editing, given["into"])
-    source = bindings.give(editing.draft, line, platforms, _spot(given, platforms), file)
+    delegated = {d.file for d in index.estate.delegations}
+    source = bindings.give(editing.draft, line, platforms, _spot(given, platforms), file, delegated)
 
     def about(after: EstateIndex) -> Any:
         there = (b for prepared in platforms for b in after.platform(prepared.platform.name).bindings)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from msgspec import Struct
@@ -63,9 +63,17 @@ class Spot(NamedTuple):
     after: bool = True
 
 
-def give(draft: Draft, line: Line, platforms: Sequence[PlatformIndex], spot: Spot | None, file: str = "") -> Source:
-    """Put a new line into the files, or into one of them; where it stands now. `platforms` are what it is about."""
-    named, spot = spot is not None, spot or _beside_likes(line, platforms, file)
+def give(
+    draft: Draft,
+    line: Line,
+    platforms: Sequence[PlatformIndex],
+    spot: Spot | None,
+    file: str = "",
+    but_not: Collection[str] = (),
+) -> Source:
+    """Put a new line into the files, or into one of them; where it stands now. `platforms` are what it is about,
+    `but_not` files in which it is not to stand unless one of them is named."""
+    named, spot = spot is not None, spot or _beside_likes(line, platforms, file, but_not)
     if spot is None or spot.beside is None:
         file = file or _file_for(platforms)
         document = draft.document(file)
@@ -106,13 +114,18 @@ def _file_for(platforms: Sequence[PlatformIndex]) -> str:
     return platforms[0].platform.source.file
 
 
-def _beside_likes(line: Line, platforms: Sequence[PlatformIndex], file: str) -> Spot | None:
+def _beside_likes(line: Line, platforms: Sequence[PlatformIndex], file: str, but_not: Collection[str]) -> Spot | None:
     """The last of the lines that are most like a new one: at the nearest place, then the same role to the same group,
     the same role, the same group. What several platforms are about stands in no file of one of them, if it can."""
     best: tuple[tuple[int, int, int], Binding] | None = None
     names, to = set(line.roles), set(line.to)
     own = {prepared.platform.source.file for prepared in platforms} if len(platforms) > 1 else set[str]()
-    known = [b for prepared in platforms for b in prepared.bindings if not b.built_in and file in ("", b.source.file)]
+    known = [
+        b
+        for prepared in platforms
+        for b in prepared.bindings
+        if not b.built_in and (b.source.file == file if file else b.source.file not in but_not)
+    ]
     shared = [binding for binding in known if binding.source.file not in own]
     for number, binding in enumerate(shared or known):
         same_role, same_group = _spoken(binding) in names, str(binding.principal) in to
