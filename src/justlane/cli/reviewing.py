@@ -19,7 +19,7 @@ from justlane.cli.terminal import say, show, tell
 from justlane.directories.interface import read_people
 from justlane.files.disk.identity import who
 from justlane.files.reviews import DECISIONS, Answered, Asked, Review, keep, name_of, review, reviews, state_of
-from justlane.model.edits import Edit, Withdraw
+from justlane.model.edits import Edit, Withdraw, names_in
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted, did_you_mean
 from justlane.model.people import Principal, PrincipalKind
@@ -189,10 +189,12 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
         _tell(one, set(current))
         if not given["dry_run"]:
             keep(place, one)
-    carry_out(editing.draft, editing.index, _removals(current, removed))
+    removals = _removals(current, removed)
+    carry_out(editing.draft, editing.index, removals)
     names = ", ".join(one.name for one in answered)
     reason = given["because"].strip() or f"Review {names}, answered by {person}."
-    settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(one.owner for one in answered)))
+    about = [one.owner for one in answered] + [name for edit in removals for name in names_in(edit)]
+    settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(about)))
 
 
 def _removals(current: Mapping[str, list[Binding]], removed: set[str]) -> list[Edit]:

@@ -103,3 +103,17 @@ class Enable(Struct, frozen=True, tag="enable"):
 Edit = (
     Give | Withdraw | AllowInRole | KeepInRole | LeaveOutOfRole | Publish | Unpublish | DropRole | Join | Leave | Enable
 )
+
+
+def names_in(edit: Edit) -> tuple[str, ...]:
+    """The people, groups and scopes that an edit is about, as the files name them."""
+    match edit:
+        case Give() | Withdraw():
+            return tuple(name for b in edit.bindings for name in (str(b.principal), b.pattern or b.scope))
+        case Publish() | Unpublish():
+            return (f"group {edit.group}", edit.scope)
+        case Join() | Leave():
+            return (f"user {edit.login}", str(edit.group))
+        case Enable():
+            return (f"user {edit.login}",)
+    return (edit.platform,)

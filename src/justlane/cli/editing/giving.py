@@ -13,18 +13,22 @@ from justlane.cli.editing.naming import day_of, principal_named, reason_of
 from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
 from justlane.engine.changes.remarks import about_given, said_already
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
+from justlane.engine.facts.people import with_local_groups
 from justlane.engine.surveys.delegates import confined_to
 from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing import bindings
 from justlane.files.editing.bindings import Line, Spot, Taking
 from justlane.files.editing.conditions import condition_in
+from justlane.files.editing.habits import close
 from justlane.files.reading.folder import ROOT
 from justlane.model.bindings import Binding
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import ANY
+from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
 from justlane.model.scopes import contains, platform_of
+from justlane.model.shell import spelt
 
 _PLACING = (
     click.option("--before", metavar="LINE", help="Where the order decides: stand before this line, FILE:LINE."),
@@ -229,6 +233,9 @@ def _line(text: str, platforms: Sequence[PlatformIndex]) -> Source:
 )
 @click.option("--at", "at", multiple=True, metavar="SCOPE", shell_complete=complete_scopes, help="At this place.")
 @click.option("--everywhere", is_flag=True, help="At all places.")
+@click.option(
+    "--built-in", "built_in", is_flag=True, help="Also what the platform does by itself, its open default too."
+)
 @click.option("--line", metavar="LINE", help="Only what this line says, FILE:LINE.")
 @because_option
 @editing_options
@@ -237,7 +244,8 @@ def withdraw(ctx: click.Context, /, **given: Any) -> None:
     """Take back what lines give, or deny, to somebody: ROLE…, or all roles.
 
     Of a line that says more, only this is taken out; lists are split only as far as needed. What came through a wider
-    place or another group stays: the effect says so.
+    place or another group stays: the effect says so. What a platform does by itself goes with --built-in: let the
+    platform do it no more either.
 
     \b
     Examples:
@@ -250,29 +258,42 @@ def withdraw(ctx: click.Context, /, **given: Any) -> None:
         hint = "say --at SCOPE, --line FILE:LINE or both, or --everywhere"
         raise UsageError("it is not clear where", hint)
     editing = begun(given)
-    found, taking = _to_be_taken(editing, given)
+    found, taking, closed = _to_be_taken(editing, given)
     platforms = [editing.index.platform(name) for name in editing.index.estate.platforms]
     bindings.withdraw(editing.draft, taking, found, platforms)
+    for prepared in closed:
+        close(editing.draft, prepared)
     settle(ctx, editing, names=(*sorted(taking.to), *sorted(taking.at or ())))
 
 
-def _to_be_taken(editing: Editing, given: dict[str, Any]) -> tuple[list[Binding], Taking]:
-    """Every binding of the lines from which something is taken, and what."""
+def _to_be_taken(editing: Editing, given: dict[str, Any]) -> tuple[list[Binding], Taking, list[PlatformIndex]]:
+    """Every binding of the lines from which something is taken, and what; and platforms whose open default is to be
+    closed."""
     index = editing.index
     everywhere = list(index.estate.platforms)
     at = frozenset(_place(index, address) for address in given["at"]) if given["at"] else None
     platforms = [index.platform(name) for name in dict.fromkeys(map(platform_of, at or everywhere))]
     to = frozenset(str(principal_named(index, text, everywhere, "--from")) for text in given["to"])
     roles = frozenset(_joined(given["roles"]))
-    found = [b for prepared in platforms for b in bindings.given_by(prepared, roles, to, at) if not b.built_in]
+    found = [b for prepared in platforms for b in bindings.given_by(prepared, roles, to, at)]
+    built_in = [b for b in found if b.built_in]
+    found = found if given["built_in"] else [b for b in found if not b.built_in]
     if given["line"]:
         line = _line(given["line"], platforms)
         found = [binding for binding in found if binding.source == line]
-    if not found:
-        raise UsageError(_nothing(roles, to, at), _hint(index, platforms, roles, to, at))
+    opened = [prepared for prepared in platforms if _is_open_to(prepared, roles, to, at)]
+    if not found and not (opened and given["built_in"]):
+        raise UsageError(_nothing(roles, to, at), _hint(editing, platforms, roles, to, at, built_in, opened))
     lines = {binding.source for binding in found}
     every = [b for name in everywhere for b in index.platform(name).bindings if b.source in lines]
-    return every, Taking(roles, to, at)
+    return every, Taking(roles, to, at), opened if given["built_in"] else []
+
+
+def _is_open_to(prepared: PlatformIndex, roles: frozenset[str], to: frozenset[str], at: frozenset[str] | None) -> bool:
+    """Whether what is meant is the role that everybody has where nobody was given anything."""
+    name, opened = prepared.platform.name, prepared.platform.habits.open_role
+    asked = not roles or opened in roles
+    return bool(opened) and asked and str(AUTHENTICATED) in to and (at is None or name in at)
 
 
 def _joined(words: Sequence[str]) -> list[str]:
@@ -288,21 +309,56 @@ def _nothing(roles: frozenset[str], to: frozenset[str], at: frozenset[str] | Non
 
 
 def _hint(
-    index: EstateIndex,
+    editing: Editing,
     platforms: Sequence[PlatformIndex],
     roles: frozenset[str],
     to: frozenset[str],
     at: frozenset[str] | None,
+    built_in: Sequence[Binding],
+    opened: Sequence[PlatformIndex],
 ) -> str:
-    """Where it is given instead: somewhere wider, or to a group that they are in."""
-    wider = [
-        b
-        for prepared in platforms
-        for place in at or ()
-        if place in prepared.platform.scopes
-        for b in prepared.covering_bindings(place)
-        if str(b.principal) in to and (not roles or b.role in roles)
-    ]
-    if wider:
-        return f"it is given at {wider[0].scope}, in {wider[0].source.line_address}: withdraw it there"
-    return "`justlane given NAME` shows what is given, and through what"
+    """What stands in the way: it is built in, a bundle's, given somewhere wider, or to a group that they are in."""
+    if built_in:
+        line = built_in[0].source.line_address
+        return f"{line} says that the platform does so by itself: --built-in takes that out too"
+    if opened:
+        source = opened[0].platform.habits.lines.get("unbound") or opened[0].platform.source
+        return f"it is the open default of {opened[0].platform.name} ({source.line_address}): --built-in closes it"
+    covering = [b for prepared in platforms for b in _covering(prepared, at) if not roles or b.role in roles]
+    own = [b for b in covering if str(b.principal) in to]
+    bundled = next((b for b in own if b.bundle), None)
+    if bundled:
+        whole = spelt("withdraw", "bundle", bundled.bundle, "--from", str(bundled.principal), "--everywhere")
+        return f"it comes with the bundle {bundled.bundle} ({bundled.source.line_address}), as a whole: {whole}"
+    if own:
+        return f"it is given at {own[0].scope}, in {own[0].source.line_address}: withdraw it there"
+    for name in sorted(to):
+        through = _through(editing, name, covering)
+        if through:
+            return through
+    return f"`{spelt('given', sorted(to)[0].partition(' ')[2] or sorted(to)[0])}` shows what is given, and through what"
+
+
+def _covering(prepared: PlatformIndex, at: frozenset[str] | None) -> list[Binding]:
+    """What is given at some places, or at any."""
+    if at is None:
+        return list(prepared.bindings)
+    places = [place for place in at if place in prepared.platform.scopes]
+    return [b for place in places for b in prepared.covering_bindings(place)]
+
+
+def _through(editing: Editing, named: str, covering: Sequence[Binding]) -> str:
+    """Through which group somebody has it; empty if through none."""
+    kind, _, name = named.partition(" ")
+    if kind not in (PrincipalKind.USER, PrincipalKind.GROUP):
+        return ""
+    index, whom = editing.index, Principal(PrincipalKind(kind), name)
+    for binding in covering:
+        held = with_local_groups(
+            index, platform_of(binding.scope), set(index.membership.principals_of(whom)), editing.question.dated
+        )
+        if binding.principal in held and binding.principal != whom:
+            line = binding.source.line_address
+            leave = "leaves that" if kind == PrincipalKind.USER else "is taken out of that"
+            return f"{named} has it through {binding.principal} ({line}), and keeps it until it {leave}"
+    return ""

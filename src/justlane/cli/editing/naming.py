@@ -11,6 +11,8 @@ from justlane.model.errors import UsageError
 from justlane.model.names import did_you_mean
 from justlane.model.people import Principal, PrincipalKind
 
+_EVERYBODY = ("everybody", "everyone", "all", "anybody", "anyone", "*")
+
 
 def reason_of(text: str) -> str:
     """A reason that was given with `--because`."""
@@ -41,6 +43,9 @@ def principal_named(index: EstateIndex, text: str, platforms: Sequence[str], opt
     if len(found) > 1:
         kinds = " and ".join(f"a {principal.kind}" for principal in found)
         raise UsageError(f"{option}: there is {kinds} named {text!r}", f"say which: '{found[0]}'")
+    if not found and text in _EVERYBODY:
+        hint = "say authenticated (who has signed in), anonymous (who has not), or both: --to twice"
+        raise UsageError(f"{option}: {text!r} stands for nobody by itself", hint)
     if not found:
         names = [*people.groups, *people.users]
         raise UsageError(f"{option}: there is no group and no user {text!r}", did_you_mean(text, names))
@@ -75,6 +80,7 @@ def day_of(option: str, text: str | None) -> str:
 
 def known_group(index: EstateIndex, name: str, platform: str | None) -> tuple[str, str]:
     """The platform and the name of a local group: `NAME`, or `PLATFORM/NAME`."""
+    name = " ".join(name.split()).removeprefix(f"{PrincipalKind.LOCAL_GROUP} ")
     where, _, own = name.rpartition("/")
     platforms = [options.known_platform(index.estate, platform or where)] if platform or where else None
     known = index.estate.platforms

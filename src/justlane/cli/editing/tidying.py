@@ -18,7 +18,7 @@ from justlane.engine.redundancy.parts import Part
 from justlane.engine.redundancy.spare import mark_of
 from justlane.files.editing.carrying import carry_out
 from justlane.model.bindings import Binding
-from justlane.model.edits import Withdraw
+from justlane.model.edits import Withdraw, names_in
 from justlane.model.names import counted
 
 
@@ -55,7 +55,8 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
     carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
     remarks = [Remark("not-needed", f"{Part(some)} changes nothing", some[0].source) for some in going]
     reason = given["because"].strip() or "The lines that are left say the same."
-    settle(ctx, editing, reason=reason, about=lambda after: remarks, harmless=True)
+    about = tuple(dict.fromkeys(name for some in going for name in names_in(Withdraw(some))))
+    settle(ctx, editing, reason=reason, names=about, about=lambda after: remarks, harmless=True)
 
 
 def _told(one: Fewest) -> str:

@@ -184,6 +184,7 @@ def _mend(ctx: click.Context, result: Checked, given: dict[str, Any]) -> None:
     """Carry out the fixes, as one edit."""
     from justlane.cli.editing.settling import begun, settle
     from justlane.files.editing.carrying import carry_out
+    from justlane.model.edits import names_in
 
     if not result.complete or result.count(Severity.ERROR):
         show("Checked", result, given["form"])
@@ -201,8 +202,10 @@ def _mend(ctx: click.Context, result: Checked, given: dict[str, Any]) -> None:
         given["because"].strip()
         or f"Mends what check found: {', '.join(sorted({f.rule for f in result.flaws if f.fix}))}."
     )
-    names = tuple(dict.fromkeys(name for f in result.flaws if f.fix for name in f.about))
-    settle(ctx, editing, reason=reason, names=names)
+    about = [name for f in result.flaws if f.fix for name in f.about] + [
+        name for one in fixes for name in names_in(one)
+    ]
+    settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(about)), harmless=True)
 
 
 @click.command()

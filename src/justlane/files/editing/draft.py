@@ -101,9 +101,35 @@ def hunks_of(before: bytes, after: bytes) -> tuple[Hunk, ...]:
         if kind != "equal":
             at, stop = first + start, first + end
             lines = tuple(new[first + start_new : first + end_new])
+            if kind == "delete":
+                slid = _slid(old, at, stop)
+                at, stop = at + slid, stop + slid
+            elif kind == "insert":
+                slid = _slid(new, first + start_new, first + end_new)
+                at, stop = at + slid, stop + slid
+                lines = tuple(new[first + start_new + slid : first + end_new + slid])
             above, below = tuple(old[max(at - AROUND, 0) : at]), tuple(old[stop : stop + AROUND])
             found.append(Hunk(at + 1, tuple(old[at:stop]), lines, above, below))
     return tuple(found)
+
+
+def _slid(lines: Sequence[str], start: int, end: int) -> int:
+    """How far to move lines that are gone, or new, so that they are whole entries: where lines repeat, a comparison may
+    begin within the one before just as well."""
+    up = down = 0
+    while start - up > 0 and lines[start - up - 1] == lines[end - up - 1]:
+        up += 1
+    while end + down < len(lines) and lines[start + down] == lines[end + down]:
+        down += 1
+    begins = [by for by in range(-up, down + 1) if _begins(lines, start + by)]
+    return min(begins, key=abs) if begins else 0
+
+
+def _begins(lines: Sequence[str], at: int) -> bool:
+    """Whether an entry of a list, or the comment that belongs to one, begins at a line."""
+    text = lines[at].lstrip()
+    above = lines[at - 1].lstrip() if at else ""
+    return (text.startswith("- ") and not above.startswith("#")) or (text.startswith("#") and not above.startswith("#"))
 
 
 def line_now(document: Document, line: int) -> int:

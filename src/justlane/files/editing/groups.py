@@ -62,7 +62,7 @@ def take(draft: Draft, group: LocalGroup, member: Principal) -> None:
     path = (GROUPS, group.name, "holds")
     items = [item.plain for item in document.node(path).items]
     place = next(n for n, item in enumerate(items) if _member(item) == str(member))
-    if isinstance(items[place], str):
+    if isinstance(items[place], str) and all(isinstance(item, str) for item in items):
         document.take(path, str(items[place]))
     else:
         document.remove((*path, place))

@@ -108,10 +108,24 @@ class Document:
             else:
                 plain.insert(place, value)
 
-        if node.flow or node.kind == "scalar":
+        if self._is_bare(node, path):
+            self._splice(self._first_in_block(node, path, value), path, meant)
+        elif node.flow or node.kind == "scalar":
             self._splice(self._into_flow(node, place, value, key), path, meant)
         else:
             self._splice(self._into_block(node, place, value, key, lines), path, meant)
+
+    def _is_bare(self, node: Node, path: Path) -> bool:
+        """Whether a list is `[]` behind a key of a mapping in lines: it grows in lines, not in one."""
+        return node.kind == "list" and node.flow and not node.items and len(path) == 1 and not self.root.flow
+
+    def _first_in_block(self, node: Node, path: Path, value: Value) -> tuple[int, int, str]:
+        key, _ = cast(Any, self.root.pair(str(path[0])))
+        colon = self._text.index(":", key.end) + 1
+        new = self._lines.newline
+        lines = [f"  {line}" for line in item_lines(value)]
+        rest = self._text[node.end : self._lines.end(node.end)]
+        return colon, self._lines.end(node.end), f"{rest}{new}{new.join(lines)}"
 
     def _into_flow(self, node: Node, place: int, value: Value, key: str) -> tuple[int, int, str]:
         text = f"{scalar(key, flow=True)}: {in_flow(value)}" if key else in_flow(value)
@@ -140,7 +154,8 @@ class Document:
         if first != entries[0][0] - column or self._text[first : entries[0][0]].strip():
             # the list begins on the line of something else: `- - a`
             raise self._by_hand(entries[0][0])
-        return first, first, new.join(lines) + (new * 2 if parted else new)
+        above = self._lines.starts[self._with_comments(entries, 0, self._lines.number(first))]
+        return above, above, new.join(lines) + (new * 2 if parted else new)
 
     def _lines_of(self, value: Value, key: str, column: int) -> list[str]:
         """The lines of a new entry at a column."""
@@ -231,6 +246,8 @@ class Document:
             if place + 1 == len(entries):
                 raise self._by_hand(start)
             return start, entries[place + 1][0], ""
+        number = self._with_comments(entries, place, number)
+        line = self._lines.starts[number]
         before = number
         while before and not self._line(before - 1).strip():
             before -= 1
@@ -250,6 +267,23 @@ class Document:
                 return line, stop, ""
         above = self._lines.end(self._lines.starts[before - 1]) if before else 0
         return above, self._lines.end(end), ""
+
+    def _with_comments(self, entries: Sequence[tuple[int, int]], place: int, number: int) -> int:
+        """The first line of what belongs to an entry: the comments right above it, as far in as it is.
+
+        Above the first entry a comment may be about them all: it is that entry's if others have their own too.
+        """
+        first = self._comments_above(entries[place][0], number)
+        others = ((start, self._lines.number(start)) for start, _ in entries[1:])
+        if place == 0 and all(self._comments_above(start, line) == line for start, line in others):
+            return number
+        return first
+
+    def _comments_above(self, start: int, number: int) -> int:
+        column = start - self._lines.starts[number]
+        while number and self._line(number - 1).startswith(" " * column + "#"):
+            number -= 1
+        return number
 
     # --- keys and values -----------------------------------------------------------------------------------------
 
