@@ -19,6 +19,8 @@ Path = tuple[str | int, ...]
 """The keys and list positions that lead to a value."""
 
 _MARK = "\ufeff"
+_KINDS = {"estate", "platform", "roles for", "bindings", "expectations", "bundles", "situations"}
+"""Keys of which one says of what kind a file of an estate is: the last of them stays, however little it holds."""
 
 
 class Document:
@@ -216,7 +218,8 @@ class Document:
 
     def _empty(self, path: Path, node: Node) -> None:
         """The last entry is taken out: what held it goes too, unless the file is known by it."""
-        if len(path) > 1 or (path and len(self.root.items) > 2 and self.root.items[0].value != path[0]):
+        known_by = len(path) == 1 and path[0] in _KINDS and not _KINDS & (self.root.keys().keys() - {str(path[0])})
+        if (path and len(self.root.items) > 2 and not known_by) or len(path) > 1:
             self.remove(path)
             return
         if not path:

@@ -25,6 +25,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from justlane.engine.changes.remarks import applies_nowhere
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.model.findings import Severity
 from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
@@ -37,8 +38,17 @@ OPTIONS: Options = {}
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each such part of a line."""
     stays = "take out the others that say the same first, then look again"
-    found = spare_flaws(at, (Why.TOGETHER, Why.NEVER), _told, stays=stays, but_not=lambda spare: _is_known(at, spare))
-    yield from found
+
+    def told(spare: Spare) -> tuple[str, str]:
+        first = spare.part.bindings[0]
+        if spare.why is Why.NEVER and all(applies_nowhere(at.index.platform(b.scope), b) for b in spare.part.bindings):
+            return (
+                f"{spare.part}: nothing that {first.role} holds can be done there",
+                "take it out, or name another place",
+            )
+        return _told(spare)
+
+    yield from spare_flaws(at, (Why.TOGETHER, Why.NEVER), told, stays=stays, but_not=lambda spare: _is_known(at, spare))
 
 
 def _is_known(at: Inspection, spare: Spare) -> bool:
