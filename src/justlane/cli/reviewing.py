@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Set
 from datetime import UTC
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -23,10 +23,11 @@ from justlane.model.edits import Edit, Withdraw, names_in
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted, did_you_mean
 from justlane.model.people import Principal, PrincipalKind
+from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
     from justlane.engine.facts.index import EstateIndex
-    from justlane.engine.surveys.review import Grant
+    from justlane.engine.surveys.review import Grant, Seat
     from justlane.files.loaded import Loaded
     from justlane.model.bindings import Binding
     from justlane.model.findings import Source
@@ -65,7 +66,7 @@ def out(into: Path, owners: tuple[str, ...], form: str, folder: Path | None) -> 
     place = options.folder_of(folder)
     loaded, index = _loaded(place)
     rows = _asked(place, index)
-    mine: dict[Principal, list[Grant]] = {}
+    mine: dict[Principal, list[Grant | Seat]] = {}
     for grant, _ in rows:
         for owner in grant.owners:
             mine.setdefault(owner, []).append(grant)
@@ -86,11 +87,12 @@ def out(into: Path, owners: tuple[str, ...], form: str, folder: Path | None) -> 
     _tell_stand_ins(grant for grant, _ in rows)
     nobody = [grant for grant, _ in rows if not grant.owners]
     if nobody:
-        say(f"nobody answers for {counted(len(nobody), 'grant')}, such as {nobody[0].part}: name an `owner`")
+        said_first = str(said[nobody[0]])
+        say(f"nobody answers for {counted(len(nobody), 'grant')}, such as {said_first}: name an `owner`")
     click.get_current_context().exit(1 if nobody else 0)
 
 
-def _tell_stand_ins(grants: Iterable[Grant]) -> None:
+def _tell_stand_ins(grants: Iterable[Grant | Seat]) -> None:
     """Who would answer and is gone, and who is asked instead."""
     asked: dict[tuple[Principal, Principal | None], int] = {}
     for pair in (pair for grant in grants for pair in grant.stand_ins):
@@ -122,7 +124,7 @@ def _owner(index: EstateIndex, text: str) -> Principal:
     return Principal(PrincipalKind(kind), name)
 
 
-def _asked(place: Path, index: EstateIndex) -> list[tuple[Grant, Asked]]:
+def _asked(place: Path, index: EstateIndex) -> list[tuple[Grant | Seat, Asked]]:
     """Every grant with the row that an owner sees."""
     from justlane.files.when_changed import WhenChanged
     from justlane.rules.interface import findings
@@ -134,18 +136,23 @@ def _asked(place: Path, index: EstateIndex) -> list[tuple[Grant, Asked]]:
     return _rows(index, lambda at: (changed.of(at), by_line.get((at.file, at.line), [])))
 
 
-def _rows(index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]]) -> list[tuple[Grant, Asked]]:
-    """Every grant, with when its line was changed and what was found about that."""
+def _rows(index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]]) -> list[tuple[Grant | Seat, Asked]]:
+    """Every grant, and every person in a local group, with when the line was changed and what was found about that."""
     from justlane.engine.decision.deciding import Question
-    from justlane.engine.surveys.review import grants
-    from justlane.reports.checks.review_rows import said_of
+    from justlane.engine.surveys.review import grants, seats
+    from justlane.reports.checks.review_rows import said_of, said_of_seat
 
-    rows: list[tuple[Grant, Asked]] = []
+    rows: list[tuple[Grant | Seat, Asked]] = []
     seen: set[str] = set()
     for grant in grants(index, Question(now())):
         if grant.key not in seen:  # what stands there twice is asked about once
             seen.add(grant.key)
-            rows.append((grant, Asked(grant.key, said_of(grant, *beside(grant.part.source)))))
+            rows.append((grant, Asked(grant.key, said_of(grant, *beside(grant.source)))))
+    users = index.estate.directory.users
+    for seat in seats(index):
+        name = users[seat.held.member.name].name if seat.held.member.name in users else ""
+        told = said_of_seat(seat, name, index.estate.platforms[seat.platform].purpose, *beside(seat.source))
+        rows.append((seat, Asked(seat.key, told)))
     return rows
 
 
@@ -168,7 +175,7 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
 
     Ends with 0 if it is saved or nothing is to be removed, 1 if it is not saved.
     """
-    from justlane.engine.surveys.review import key_of
+    from justlane.engine.surveys.review import key_of, seats
     from justlane.files.editing.carrying import carry_out
     from justlane.reports.checks.review_sheets import read
 
@@ -184,12 +191,14 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
         for binding in editing.index.platform(name).bindings:
             if not binding.built_in:
                 current.setdefault(key_of(binding), []).append(binding)
+    seated = {seat.key: seat.edit for seat in seats(editing.index)}
     removed = {key for one in answered for key, answer in one.answers.items() if answer.decision == "remove"}
+    earlier = {key for one in reviews(place) for key, answer in one.answers.items() if answer.decision == "remove"}
     for one in answered:
-        _tell(one, set(current))
+        _tell(one, current.keys() | seated.keys())
         if not given["dry_run"]:
             keep(place, one)
-    removals = _removals(current, removed)
+    removals = [*_removals(current, removed, earlier), *(seated[key] for key in sorted(removed & seated.keys()))]
     carry_out(editing.draft, editing.index, removals)
     names = ", ".join(one.name for one in answered)
     reason = given["because"].strip() or f"Review {names}, answered by {person}."
@@ -197,12 +206,26 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
     settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(about)))
 
 
-def _removals(current: Mapping[str, list[Binding]], removed: set[str]) -> list[Edit]:
-    """What takes grants out, each of the lines that give one on its own."""
-    found: dict[tuple[str, object], list[Binding]] = {}
+def _removals(current: Mapping[str, list[Binding]], removed: set[str], earlier: set[str]) -> list[Edit]:
+    """What takes grants out, each of the lines that give one on its own. A bundle goes from all its platforms, once the
+    owners of all of them have said so, now or earlier."""
+    keys = {id(b): key for key, some in current.items() for b in some}
+    bundles: dict[object, list[Binding]] = {}
+    for binding in (b for some in current.values() for b in some if b.bundle):
+        bundles.setdefault((binding.source, binding.principal, binding.bundle), []).append(binding)
+    found: dict[object, list[Binding]] = {}
     for key in sorted(removed & current.keys()):
         for binding in current[key]:
-            found.setdefault((key, binding.source), []).append(binding)
+            if not binding.bundle:
+                found.setdefault((key, binding.source), []).append(binding)
+                continue
+            whole = bundles[binding.source, binding.principal, binding.bundle]
+            waits = sorted({platform_of(b.scope) for b in whole if keys[id(b)] not in removed | earlier})
+            if waits:
+                bundle = f"the bundle {binding.bundle} to {binding.principal}"
+                say(f"  waits   {bundle} gives on {' and '.join(waits)} too: whoever answers there has not removed it")
+            else:
+                found.setdefault((binding.source, binding.principal, binding.bundle), whole)
     return [Withdraw(tuple(some)) for some in found.values()]
 
 
@@ -270,7 +293,7 @@ def _require_owner(editing: Editing, one: Review, person: str, even_so: str) -> 
         raise RefusedError(message, "say who answered with --by, or why it counts all the same with --even-so REASON")
 
 
-def _tell(one: Review, current: set[str]) -> None:
+def _tell(one: Review, current: Set[str]) -> None:
     """What came back, what is outstanding, what changed since."""
     count = {word: [a for a in one.asked if _decision(one, a.key) == word] for word in DECISIONS}
     told = ", ".join(f"{word} {len(some)}" for word, some in count.items())

@@ -10,7 +10,7 @@ from msgspec import Struct
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import is_active
-from justlane.engine.redundancy.spare import Spare, Why
+from justlane.engine.redundancy.spare import Spare, Why, mark_of
 from justlane.engine.surveys.administrators import Administrators
 from justlane.model.bindings import Binding
 from justlane.model.edits import Edit
@@ -218,6 +218,8 @@ def spare_flaws(
         for spare in at.known.spare(prepared.platform.name):
             if spare.why in reasons and not but_not(spare):
                 first = spare.part.bindings[0]
+                if first.bundle and not _is_spare_everywhere(at, spare):
+                    continue  # it is one thing to take out, and needed elsewhere
                 message, hint = told(spare)
                 whole = _whole(at, spare)
                 fix = (Withdraw(whole),) if spare.together and whole else ()
@@ -226,6 +228,14 @@ def spare_flaws(
                     spare.part.source, message, hint if fix else stays, about=about(first), consequence=consequence,
                     fix=fix,
                 )  # fmt: skip
+
+
+def _is_spare_everywhere(at: Inspection, spare: Spare) -> bool:
+    """Whether a bundle changes nothing on any of its platforms; said of the first of them."""
+    first = spare.part.bindings[0]
+    platforms = sorted(at.estate.bundles[first.bundle])
+    marks = [{mark_of(one.part) for one in at.known.spare(platform)} for platform in platforms]
+    return platform_of(first.scope) == platforms[0] and all(mark_of(spare.part) in some for some in marks)
 
 
 def _whole(at: Inspection, spare: Spare) -> tuple[Binding, ...]:

@@ -12,7 +12,9 @@ from justlane.engine.everybody.behind import Behind
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.redundancy.parts import Part, parts_of
 from justlane.model.bindings import Binding
-from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
+from justlane.model.edits import Leave
+from justlane.model.findings import Source
+from justlane.model.people import ANONYMOUS, AUTHENTICATED, LocalGroup, LocalMember, Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
 MOST_NAMED = 40
@@ -49,6 +51,49 @@ class Grant(Struct, frozen=True):
     def binding(self) -> Binding:
         """The first binding of it."""
         return self.part.bindings[0]
+
+    @property
+    def source(self) -> Source:
+        """The line."""
+        return self.part.source
+
+
+class Seat(Struct, frozen=True):
+    """A person who is in a platform's local group themselves, rather than through a group of the directory."""
+
+    platform: str
+    group: LocalGroup
+    held: LocalMember
+    owners: tuple[Principal, ...]
+    """Who answers for the platform."""
+    stand_ins: tuple[tuple[Principal, Principal | None], ...] = ()
+
+    @property
+    def key(self) -> str:
+        """The same for the same seat, wherever its line stands."""
+        said = "\0".join(("seat", self.platform, self.group.name, str(self.held.member)))
+        return hashlib.blake2b(said.encode("utf-8", "surrogatepass"), digest_size=8).hexdigest()
+
+    @property
+    def source(self) -> Source:
+        """The line."""
+        return self.held.source
+
+    @property
+    def edit(self) -> Leave:
+        """What takes them out."""
+        return Leave(self.held.member.name, Principal(PrincipalKind.LOCAL_GROUP, self.group.name), self.platform)
+
+
+def seats(index: EstateIndex) -> Iterator[Seat]:
+    """Every person who is in a local group themselves."""
+    for name in index.estate.platforms:
+        prepared = index.platform(name)
+        owner = _owner_of(prepared, name)
+        for group in prepared.platform.local_groups.values():
+            for held in group.members:
+                if held.member.kind is PrincipalKind.USER:
+                    yield Seat(name, group, held, (owner,) if owner else ())
 
 
 def grants(index: EstateIndex, question: Question) -> Iterator[Grant]:

@@ -10,9 +10,20 @@ from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing import bindings, groups, roles
 from justlane.files.editing.draft import Draft
 from justlane.model.bindings import Binding
-from justlane.model.edits import AllowInRole, DropRole, Edit, KeepInRole, LeaveOutOfRole, Publish, Unpublish, Withdraw
+from justlane.model.edits import (
+    AllowInRole,
+    DropRole,
+    Edit,
+    KeepInRole,
+    Leave,
+    LeaveOutOfRole,
+    Publish,
+    Unpublish,
+    Withdraw,
+)
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Source
+from justlane.model.people import Principal, PrincipalKind
 
 
 def carry_out(draft: Draft, index: EstateIndex, edits: Iterable[Edit]) -> None:
@@ -31,6 +42,9 @@ def carry_out(draft: Draft, index: EstateIndex, edits: Iterable[Edit]) -> None:
                 groups.publish(draft, index.platform(edit.scope), edit.group, [edit.scope])
             case Unpublish():
                 groups.unpublish(draft, index.platform(edit.scope), edit.group, [edit.scope])
+            case Leave(group=group) if group.kind is PrincipalKind.LOCAL_GROUP:
+                local = index.platform(edit.platform).platform.local_groups[group.name]
+                groups.take(draft, local, Principal(PrincipalKind.USER, edit.login))
             case DropRole():
                 prepared = index.platform(edit.platform)
                 roles.take_out(draft, prepared, prepared.platform.roles[edit.role])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from justlane.engine.surveys.review import Grant, Holder
+from justlane.engine.surveys.review import Grant, Holder, Seat
 from justlane.model.names import some_of
 from justlane.model.showing import short
 from justlane.reports.answers.conditions import condition_text
@@ -32,6 +32,27 @@ def said_of(grant: Grant, changed: str, findings: Sequence[str]) -> dict[str, st
         "last changed": changed or "unknown",
         "findings": "; ".join(findings),
         "line": binding.source.line_address,
+    }
+    return {name: short(" ".join(text.split()), _LONGEST) for name, text in said.items()}
+
+
+def said_of_seat(seat: Seat, person: str, place_for: str, changed: str, findings: Sequence[str]) -> dict[str, str]:
+    """The same of a person in a local group; `person` is their name."""
+    held = seat.held
+    said = {
+        "role": f"member of the local group {seat.group.name}",
+        "which is for": seat.group.purpose,
+        "given to": str(held.member),
+        "who are": person,
+        "people": "1",
+        "who, and through what": held.member.name,
+        "at": seat.platform,
+        "a place for": place_for,
+        "when": f"until {held.last_day}" if held.last_day else "",
+        "because": held.reason,
+        "last changed": changed or "unknown",
+        "findings": "; ".join(findings),
+        "line": held.source.line_address,
     }
     return {name: short(" ".join(text.split()), _LONGEST) for name, text in said.items()}
 

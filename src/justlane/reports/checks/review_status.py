@@ -7,7 +7,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from justlane.engine.surveys.review import Grant
+from justlane.engine.surveys.review import Grant, Seat
 from justlane.files.reviews import Asked, Review
 from justlane.model.findings import Source
 from justlane.model.names import counted
@@ -45,7 +45,7 @@ class Standing(Struct, frozen=True):
     reviews: tuple[ReviewStanding, ...]
 
 
-def standing_of(one: Review, rows: Sequence[tuple[Grant, Asked]]) -> ReviewStanding:
+def standing_of(one: Review, rows: Sequence[tuple[Grant | Seat, Asked]]) -> ReviewStanding:
     """A review beside the estate as it is now."""
     current = {asked.key for _, asked in rows}
     mine = [asked for grant, asked in rows if one.owner in map(str, grant.owners)]
