@@ -175,7 +175,7 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
 
     Ends with 0 if it is saved or nothing is to be removed, 1 if it is not saved.
     """
-    from justlane.engine.surveys.review import key_of, seats
+    from justlane.engine.surveys.review import grants, key_of, seats
     from justlane.files.editing.carrying import carry_out
     from justlane.reports.checks.review_sheets import read
 
@@ -193,12 +193,13 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
                 current.setdefault(key_of(binding), []).append(binding)
     seated = {seat.key: seat.edit for seat in seats(editing.index)}
     removed = {key for one in answered for key, answer in one.answers.items() if answer.decision == "remove"}
-    earlier = {key for one in reviews(place) for key, answer in one.answers.items() if answer.decision == "remove"}
+    agreed = {key for one in reviews(place) for key, answer in one.answers.items() if answer.decision == "remove"}
+    agreed |= {grant.key for grant in grants(editing.index, editing.question) if not grant.owners}
     for one in answered:
         _tell(one, current.keys() | seated.keys())
         if not given["dry_run"]:
             keep(place, one)
-    removals = [*_removals(current, removed, earlier), *(seated[key] for key in sorted(removed & seated.keys()))]
+    removals = [*_removals(current, removed, agreed), *(seated[key] for key in sorted(removed & seated.keys()))]
     carry_out(editing.draft, editing.index, removals)
     names = ", ".join(one.name for one in answered)
     reason = given["because"].strip() or f"Review {names}, answered by {person}."
@@ -206,9 +207,9 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
     settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(about)))
 
 
-def _removals(current: Mapping[str, list[Binding]], removed: set[str], earlier: set[str]) -> list[Edit]:
+def _removals(current: Mapping[str, list[Binding]], removed: set[str], agreed: set[str]) -> list[Edit]:
     """What takes grants out, each of the lines that give one on its own. A bundle goes from all its platforms, once the
-    owners of all of them have said so, now or earlier."""
+    owners of all of them have said so, now or earlier; `agreed` also has what nobody answers for."""
     keys = {id(b): key for key, some in current.items() for b in some}
     bundles: dict[object, list[Binding]] = {}
     for binding in (b for some in current.values() for b in some if b.bundle):
@@ -220,7 +221,7 @@ def _removals(current: Mapping[str, list[Binding]], removed: set[str], earlier: 
                 found.setdefault((key, binding.source), []).append(binding)
                 continue
             whole = bundles[binding.source, binding.principal, binding.bundle]
-            waits = sorted({platform_of(b.scope) for b in whole if keys[id(b)] not in removed | earlier})
+            waits = sorted({platform_of(b.scope) for b in whole if keys[id(b)] not in removed | agreed})
             if waits:
                 bundle = f"the bundle {binding.bundle} to {binding.principal}"
                 say(f"  waits   {bundle} gives on {' and '.join(waits)} too: whoever answers there has not removed it")
