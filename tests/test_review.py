@@ -73,9 +73,9 @@ class ReviewTest(EstateTest):
         self.assertIn("Review ", self.run_lane("journal", "show").out)
 
     def test_a_bundle_goes_once_all_its_owners_say_so_and_a_person_in_a_local_group_is_asked_about(self) -> None:
-        sent = {
-            by: self.out(owner, "csv") for owner, by in (("group tool-keepers", "vik.sorrel"), ("imke.vos", "imke.vos"), ("wim.anker", "wim.anker"))
-        }
+        for by in ("wim.anker", "imke.vos"):
+            self.out(by, "csv")
+        sent = {by: next(self.sent.glob(f"*-user-{by.replace('.', '-')}.csv")) for by in ("wim.anker", "imke.vos")}
 
         def remove(rows: Lines) -> None:
             for row in rows[2:]:
@@ -90,7 +90,8 @@ class ReviewTest(EstateTest):
             self.assertEqual("whoever answers there has not removed it" in ran.err, number < len(sent), ran.err)
             self.assertEqual((self.folder / "bindings" / "storm.yaml").read_bytes() == before, number < len(sent))
         self.assertIn("dana.brine", self.run_lane("journal", "show", "--about", "dana.brine").out)
-        path = self.out("thea.groyne", "csv")
+        self.out("thea.groyne", "csv")
+        path = next(self.sent.glob("*-user-thea-groyne.csv"))
 
         def seat(rows: Lines) -> None:
             (row,) = (row for row in rows[2:] if row[rows[1].index("role")] == "member of the local group planners")

@@ -149,7 +149,9 @@ class RulesTest(EstateTest):
         self.assertIn("{give: mechanic, to: user ada.brook" if "{" in said["source_line"] else "give: mechanic", said["source_line"])
 
     def test_fix_takes_out_what_changes_nothing_and_says_so_first(self) -> None:
-        for name in ("redundant-line", "narrow-beside-wide", "person-beside-group", "line-never-decides", "deny-without-effect", "past-its-end",
+        self.hall(samples("narrow-beside-wide")[1])
+        self.assertIn("nothing here can be mended", self.run_lane("check", "--only", "narrow-beside-wide", "--fix", "--yes").err, "somebody decides")
+        for name in ("redundant-line", "person-beside-group", "line-never-decides", "deny-without-effect", "past-its-end",
                      "published-above", "role-unheld", "disabled-but-bound"):  # fmt: skip
             with self.subTest(name):
                 _, fails = samples(name)

@@ -28,6 +28,7 @@ from justlane.files.saving.staging import loaded_with
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
 from justlane.model.names import fitting, words_like
+from justlane.model.people import PrincipalKind
 
 if TYPE_CHECKING:
     from justlane.engine.changes.people_changes import PeopleChanges
@@ -95,6 +96,7 @@ def show_(name: str | None, folder: Path | None, as_of: str | None, form: str) -
     index = _index(folder, as_of)
     own = _own(index, as_of)
     local = own or []
+    name = " ".join(name.split()).removeprefix(f"{PrincipalKind.LOCAL_GROUP} ")
     found = portrait(membership, name, local)
     if found is None:
         from justlane.model.names import did_you_mean

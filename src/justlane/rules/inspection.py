@@ -207,10 +207,12 @@ def spare_flaws(
     *,
     stays: str,
     but_not: Callable[[Spare], bool] = lambda spare: False,
+    mends: Callable[[Spare], bool] = lambda spare: True,
 ) -> Iterator[Flaw]:
     """A finding for each part of a line that changes nothing for one of some reasons.
 
     `told` gives the message and the lines behind it in words, `stays` what to do where another line has to go first.
+    `mends` says whether to take it out is what the rule recommends; otherwise somebody has to decide.
     """
     from justlane.model.edits import Withdraw
 
@@ -222,10 +224,11 @@ def spare_flaws(
                     continue  # it is one thing to take out, and needed elsewhere
                 message, hint = told(spare)
                 whole = _whole(at, spare)
-                fix = (Withdraw(whole),) if spare.together and whole else ()
+                fix = (Withdraw(whole),) if spare.together and whole and mends(spare) else ()
+                hint = hint if fix or not mends(spare) else stays
                 consequence = f"taking it out changes nothing for anybody; {at.gives(first)}"
                 yield at.flaw(
-                    spare.part.source, message, hint if fix else stays, about=about(first), consequence=consequence,
+                    spare.part.source, message, hint, about=about(first), consequence=consequence,
                     fix=fix,
                 )  # fmt: skip
 

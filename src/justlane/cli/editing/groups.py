@@ -14,7 +14,7 @@ from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing import groups as edits
 from justlane.model.errors import UsageError
-from justlane.model.people import LocalGroup
+from justlane.model.people import LocalGroup, Principal
 from justlane.model.scopes import platform_of
 
 _member = click.argument("member", metavar="PRINCIPAL")
@@ -76,7 +76,19 @@ def put(ctx: click.Context, /, **given: Any) -> None:
         raise UsageError(f"{found.name} holds {member} already", f"see {found.source.line_address}")
     until = day_of("--until", given["until"])
     edits.put(editing.draft, prepared.platform.name, found, member, because, until)
-    settle(ctx, editing, reason=because, names=(f"local group {found.name}", str(member)))
+    notes = _has_all(editing, prepared, found, member)
+    names = (f"local group {found.name}", str(member))
+    settle(ctx, editing, reason=because, names=names, about=lambda after: notes)
+
+
+def _has_all(editing: Editing, prepared: PlatformIndex, group: LocalGroup, member: Principal) -> list[Remark]:
+    """That everybody behind a member is in a local group by others already."""
+    known = set(editing.index.membership.principals_of(member)) - {member}
+    through = next((held for held in group.members if held.member in known), None)
+    if through is None:
+        return []
+    line = through.source
+    return [Remark("in-it-already", f"{member} is in {group.name} already, through {through.member}", line)]
 
 
 @local_group.command("take", short_help="Somebody out of a local group.")

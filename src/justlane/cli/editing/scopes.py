@@ -205,6 +205,9 @@ def move(ctx: click.Context, /, **given: Any) -> None:
         raise UsageError(
             f"{address} cannot be put into {parent}", "a scope stays on its platform, which cannot be moved"
         )
+    if address.rpartition("/")[0] == parent:
+        say(f"{address} lies there already: nothing to change")
+        ctx.exit(0)
     new = edits.move(editing.draft, editing.index, address, parent)
     settle(ctx, editing, names=(address, new), moved=(address, new))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 
 from msgspec import Struct
@@ -48,6 +48,8 @@ class Portrait(Struct, frozen=True):
     """The nearest first."""
     settings: tuple[Brought, ...] = ()
     """What their groups bring besides roles, or what the group brings."""
+    purposes: Mapping[str, str] = {}
+    """Of a platform's own group: the directories' groups in it -> what each is for."""
 
     @property
     def principal(self) -> Principal:
@@ -71,12 +73,23 @@ def portrait(index: MembershipIndex, name: str, own: Sequence[SizedGroup] = ()) 
     somebody, some_group = index.directory.users.get(name), index.directory.groups.get(name)
     if somebody is None and some_group is None:
         local = [sized for sized in own if name in (sized.group.name, f"{sized.platform}/{sized.group.name}")]
-        return Portrait(None, local[0].group, local[0].platform, ()) if len(local) == 1 else None
+        return _of_local(index, local[0]) if len(local) == 1 else None
     start = user(name) if somebody else group(name)
     above = index.principals_of(start)
     found = [_belonging(index, start, principal) for principal in above if principal != start]
     found += _local(index, start, above, own)
     return Portrait(somebody, None if somebody else some_group, "", tuple(found))
+
+
+def _of_local(index: MembershipIndex, sized: SizedGroup) -> Portrait:
+    assert isinstance(sized.group, LocalGroup)
+    return Portrait(None, sized.group, sized.platform, (), purposes=purposes_in(sized.group, index.directory.groups))
+
+
+def purposes_in(group: LocalGroup, known: Mapping[str, Group]) -> dict[str, str]:
+    """The directories' groups in a platform's own group, with what each is for."""
+    inside = [held.member for held in group.members if held.member.kind is PrincipalKind.GROUP]
+    return {member.name: known[member.name].purpose for member in inside if member.name in known}
 
 
 def _belonging(index: MembershipIndex, start: Principal, principal: Principal) -> Belonging:

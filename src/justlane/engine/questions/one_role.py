@@ -5,12 +5,14 @@ from __future__ import annotations
 from msgspec import Struct
 
 from justlane.engine.decision.deciding import Question
-from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.roles import RoleStep
+from justlane.engine.questions.one_person_or_group import purposes_in
 from justlane.engine.questions.one_place import Standing, standing_of
 from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
+from justlane.model.people import Principal, PrincipalKind
 from justlane.model.roles import Pattern, Role
 
 
@@ -32,6 +34,8 @@ class RoleGiven(Struct, frozen=True):
     standing: Standing
     people: int
     """Enabled people whom its principal stands for."""
+    inside: tuple[tuple[str, str], ...] = ()
+    """Of a platform's own group: the directories' groups in it, each with what it is for."""
 
 
 class OneRole(Struct, frozen=True):
@@ -65,12 +69,22 @@ def one_role(index: EstateIndex, platform: str, name: str, question: Question) -
     bindings = [binding for binding in prepared.bindings if binding.role == name]
     behind = Behind(index, platform, question.dated, [b.principal for b in bindings])
     standings = [standing_of(index, binding, question) for binding in bindings]
-    given = [RoleGiven(b, how, behind.count(b.principal)) for b, how in zip(bindings, standings, strict=True)]
+    given = [
+        RoleGiven(b, how, behind.count(b.principal), _inside(index, prepared, b.principal))
+        for b, how in zip(bindings, standings, strict=True)
+    ]
     counting = [g.binding.principal for g in given if g.binding.allows and g.standing is Standing.COUNTS]
     people = int(behind.any_of(counting)[: behind.nobody].sum())
     full = fullness(prepared, held)
     on_top = [r.name for r in prepared.platform.roles.values() if any(base.text == name for base in r.builds_on)]
     return OneRole(platform, role, tuple(actions), tuple(on_top), tuple(given), people, full)
+
+
+def _inside(index: EstateIndex, prepared: PlatformIndex, principal: Principal) -> tuple[tuple[str, str], ...]:
+    local = prepared.platform.local_groups.get(principal.name)
+    if principal.kind is not PrincipalKind.LOCAL_GROUP or local is None:
+        return ()
+    return tuple(purposes_in(local, index.estate.directory.groups).items())
 
 
 def _left_out(found: tuple[str, Pattern] | None) -> Source | None:

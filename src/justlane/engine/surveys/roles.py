@@ -12,6 +12,7 @@ from justlane.engine.facts.roles import with_implied
 from justlane.engine.questions.assignments import ways_from
 from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.expectations import UserMay
+from justlane.model.patterns import matching
 from justlane.model.people import Principal
 from justlane.model.roles import Role
 from justlane.model.scopes import platform_of
@@ -61,7 +62,7 @@ def roles_of(index: EstateIndex, platforms: Iterable[str], wanted: RoleWanted, q
         for role in prepared.platform.roles.values():
             if wanted.kind and wanted.kind not in role.kinds:
                 continue
-            if wanted.action and wanted.action not in prepared.roles.holdings(role.name):
+            if wanted.action and not matching(wanted.action, prepared.roles.holdings(role.name)):
                 continue
             if given is not None and role.name not in given:
                 continue

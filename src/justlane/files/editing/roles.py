@@ -118,7 +118,7 @@ def take_out(draft: Draft, prepared: PlatformIndex, role: Role) -> None:
 
 def describe(draft: Draft, prepared: PlatformIndex, role: Role, said: dict[str, Value]) -> None:
     """What it is for, who answers for it, and the words by which it is found; an empty list takes the words out."""
-    document, path = open_role(draft, prepared, role)
+    document, path = _file_of(draft, prepared, role), ("roles", role.name)  # what it holds is the platform's business
     for key, value in said.items():
         if value or not document.has((*path, key)):
             if value:

@@ -111,8 +111,13 @@ def _lines(result: OneRole) -> Iterator[Line]:
         yield line((f"  and not {', '.join(never)}", "dim"), hanging="    ")
     yield line()
     yield line((f"{counted(result.people, 'person has', 'people have')} it somewhere", "head"))
+    told: set[str] = set()
     for given in result.given:
         yield _given(given)
+        for name, purpose in given.inside:
+            if purpose and name not in told:
+                told.add(name)
+                yield line((f"       group {name} is in it: {purpose}", "dim"), hanging="       ")
 
 
 def _mark(action: RoleAction) -> tuple[str, str]:

@@ -21,6 +21,7 @@ _MOST_LINES = 60
 _MOST_GROUPS = 20
 _MOST_NAMES = 6
 _MOST_PLACES = 3
+_MOST_AGAINST = 3
 
 
 def _group(group: Alike) -> Iterator[Line]:
@@ -146,8 +147,22 @@ def _lines(result: Proposal) -> Iterator[Line]:
         yield line(("note     ", "head"), remark.message + told, hanging=" " * 9)
     for finding in result.warnings:
         yield line(("warning  ", "warn"), f"{finding.source.line_address}: {finding.message}", hanging=" " * 9)
+    for said in _against(result):
+        yield line(("against  ", "no"), said, hanging=" " * 9)
+
+
+def _against(result: Proposal) -> Iterator[str]:
+    """What speaks against the edit; of many of a kind a few, with how many more there are."""
+    kinds: dict[str, list[str]] = {}
     for refusal in result.refusals:
-        yield line(("against  ", "no"), refusal.message, hanging=" " * 9)
+        kinds.setdefault(refusal.kind, []).append(refusal.message)
+    for some in kinds.values():
+        left = len(some) - _MOST_AGAINST
+        if left <= 1:
+            yield from some
+            continue
+        yield from some[:_MOST_AGAINST]
+        yield f"and {left} more of this kind; --format json has all"
 
 
 def _file(change: Changed) -> Iterator[Line]:

@@ -116,7 +116,7 @@ def _flaw(result: Checked, flaw: Flaw) -> Iterator[Line]:
     if flaw.consequence:
         yield line("    = ", flaw.consequence, hanging="      ")
     if flaw.hint:
-        can = ("  (check --fix does)", "dim") if flaw.fix else ("", "")
+        can = ("  (check --fix takes it out)", "dim") if flaw.fix else ("", "")
         yield line(("    → ", "dim"), flaw.hint, can, hanging="      ")
 
 

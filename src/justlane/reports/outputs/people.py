@@ -72,10 +72,7 @@ OneUser = TypedDict(
 )
 
 
-class Member(TypedDict):
-    member: str
-    reason: str | None
-    until: str | None
+Member = TypedDict("Member", {"member": str, "reason": str | None, "until": str | None, "for": str | None})
 
 
 OneGroup = TypedDict(

@@ -15,6 +15,7 @@ from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.measures.in_hands import in_hands
 from justlane.engine.questions.expectations import Verdict
+from justlane.engine.questions.one_person_or_group import purposes_in
 from justlane.engine.surveys.administrators import administrators
 from justlane.engine.surveys.glance import Glance, glance
 from justlane.model.bindings import Binding
@@ -256,6 +257,10 @@ def _groups(index: EstateIndex) -> list[dict[str, Any]]:
         for local in platform.local_groups.values():
             holds = ", ".join(str(m.member) for m in local.members)
             found.append({"name": f"local group {local.name} of {platform.name}", "for": local.purpose, "owner": holds})
+            for name, purpose in purposes_in(local, estate.directory.groups).items():
+                owner = estate.owners.get(name)
+                inside = {"name": f"group {name}", "for": purpose, "owner": str(owner) if owner else ""}
+                found += [inside] if inside not in found else []
     return found
 
 

@@ -30,7 +30,9 @@ def plain(result: Portrait) -> dict[str, Any]:
         group = result.group
         known = {"group": group.name, "platform": result.platform or None, "for": group.purpose}
         known |= {"id": group.id if isinstance(group, Group) else "", **plain_source(group.source)}
-        known["members"] = [_plain_member(member) for member in group.members]
+        known["members"] = [
+            {**_plain_member(member), "for": result.purposes.get(member.member.name)} for member in group.members
+        ]
     belongings = [_plain_belonging(belonging) for belonging in result.belongings]
     return {**known, "in": belongings, "settings": [_plain_setting(brought) for brought in result.settings]}
 
@@ -112,6 +114,9 @@ def _head(result: Portrait) -> Iterator[Line]:
         yield from [line(f"  id {group.id}")] if isinstance(group, Group) and group.id else []
         names = [_member(member) for member in group.members]
         yield line(f"  holds {some_of(names, _MOST_MEMBERS) or 'nobody'}", hanging="  ")
+        for name, purpose in result.purposes.items():
+            if purpose:
+                yield line((f"    group {name}  ", "name"), (purpose, "dim"), hanging="      ")
 
 
 def _member(member: Membership | LocalMember) -> str:

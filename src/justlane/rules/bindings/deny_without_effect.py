@@ -1,5 +1,7 @@
 """deny-without-effect: a deny that takes nothing away: nobody would be given it anyway, or another takes it.
 
+Recommended: take it out, which `check --fix` does.
+
 Passes:
     bindings:
       - {give: mechanic, to: group staff, at: hall/east, because: They repair the old pumps.}

@@ -2,6 +2,8 @@
 
 Where the last line that matches decides, order is everything: this line is read, believed, and never used.
 
+Recommended: take it out, which `check --fix` does: as long as it never decides, nobody gains or loses by that.
+
 Passes:
     habits: {decides: last-match}
     bindings:

@@ -2,6 +2,8 @@
 
 It gives nothing any more. Left standing, it hides those that do, and waits for somebody to change a date.
 
+Recommended: take it out, which `check --fix` does.
+
 Passes:
     bindings:
       - {give: watcher, to: group staff, at: hall, because: They answer the telephone., until: 2999-12-31}

@@ -3,6 +3,8 @@
 What is published above counts below, and cannot be taken back there: the second line does nothing, and looks as if it
 could be taken out to any effect.
 
+Recommended: take the second one out, which `check --fix` does.
+
 Passes:
     habits: {decides: deny-wins, publication: needed}
     published:

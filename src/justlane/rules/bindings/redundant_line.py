@@ -3,6 +3,8 @@
 Without it everybody may do exactly what they may do with it, in all circumstances, today and later: that is computed,
 not guessed. Each line that is not needed has to be understood by whoever comes after, and hides the one that matters.
 
+Recommended: take it out, which `check --fix` does.
+
 Passes:
     bindings:
       - {give: mechanic, to: group mechanics, at: hall/east, because: They repair the old pumps.}

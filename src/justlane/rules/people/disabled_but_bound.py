@@ -2,6 +2,8 @@
 
 It gives nothing today, and everything on the day when the account is enabled again.
 
+Recommended: take it out, which `check --fix` does: whoever is enabled again is given anew what they need.
+
 Passes:
     bindings:
       - {give: mechanic, to: user ada.brook, at: hall/west, because: For the rebuilding., until: 2999-12-31}

@@ -2,6 +2,8 @@
 
 Nobody is given it, no bundle has it, no role builds on it: a leftover, or a role that everybody went around.
 
+Recommended: take it out, which `check --fix` does.
+
 Passes:
     bindings:
       - {give: [watcher, mechanic], to: group staff, at: hall, because: All of it is theirs.}
