@@ -208,7 +208,7 @@ class StartingTest(EstateTest):
         index = self.index()
         places = [at for platform in index.estate.platforms.values() for at in platform.scopes if "/" in at]
         for user, action, scope, role, group, owner in (
-            ("joost.baan", "restart-station", "fieldnet/north/harbour/nb-07", "station-keeper", "northern-crew", "imke.vos"),
+            ("joost.baan", "restart-station", "fieldnet/north/harbour/nb-07", "station-keeper", None, "imke.vos"),
             ("tamsin.quill", "publish-release", "buildyard/release/live", "release-publisher", "release-managers", "marit.dyke"),
             ("odd.pilcher", "see-station", "fieldnet/north", None, None, "imke.vos"),
         ):

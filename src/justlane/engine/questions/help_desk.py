@@ -9,7 +9,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from justlane.engine.changes.effect import changes_by
-from justlane.engine.changes.suggestions import Miss, Reply, Turn
+from justlane.engine.changes.suggestions import Miss, Reply
 from justlane.engine.decision.deciding import Question
 from justlane.engine.decision.explaining import Failing
 from justlane.engine.facts.index import EstateIndex
@@ -44,6 +44,8 @@ class Way(Struct, frozen=True):
     owner: Named | None
     """Who answers for the group, or for the place: the login and the name; None if nobody is named."""
     owner_is_group: bool
+    owns_group: bool
+    """Whether they answer for the group itself, rather than for the place."""
     brings: tuple[Brought, ...]
     """What else they would gain where they see something today."""
     elsewhere: bool
@@ -74,8 +76,8 @@ def for_user(index: EstateIndex, reply: Reply, question: Question) -> ForUser:
     meaning = index.platform(answer.scope).platform.actions[answer.action].meaning
     why = answer.failures[0].failing if answer.failures else None
     edits = [miss for miss in reply.misses if miss.edit is not None]
-    joins = [miss for miss in edits if miss.turn is Turn.JOIN]
-    best = next(iter(joins or edits), None)
+    named = [miss for miss in edits if isinstance(miss.edit, (Join, Give))]  # in the one order of offers
+    best = next(iter(named or edits), None)
     return ForUser(reply, person, meaning, why, _way(index, reply, best, question) if best else None)
 
 
@@ -87,7 +89,7 @@ def _way(index: EstateIndex, reply: Reply, miss: Miss, question: Question) -> Wa
     gained: dict[str, list[str]] = {}
     hidden, sensitive = False, dict[str, None]()
     if not isinstance(miss.edit, (Join, Give)):
-        return Way(None, None, *_owner_of_place(index, answer.scope), (), False, ())
+        return Way(None, None, *_owner_of_place(index, answer.scope), False, (), False, ())
     found = changes_by(index, miss.edit, question)
     own = list(found.logins).index(answer.user) if answer.user in found.logins else -1
     for some in found.found:
@@ -105,12 +107,14 @@ def _way(index: EstateIndex, reply: Reply, miss: Miss, question: Question) -> Wa
     role = None
     if miss.binding is not None and miss.binding.role in prepared.platform.roles:
         role = Named(miss.binding.role, prepared.platform.roles[miss.binding.role].purpose)
-    group, owner = None, _owner_of_place(index, answer.scope)
+    group, owner, owns_group = None, _owner_of_place(index, answer.scope), False
     if isinstance(miss.edit, Join):
         group = Named(miss.edit.group.name, _purpose(index, miss.edit.group, prepared.platform.name))
         named = index.estate.owners.get(miss.edit.group.name)
-        owner = _named(index, named) if named else owner
-    return Way(group, role, *owner, brings, hidden, tuple(sensitive))
+        local = miss.edit.group.kind is PrincipalKind.LOCAL_GROUP
+        owns_group = named is not None and not local
+        owner = _named(index, named) if named and not local else owner
+    return Way(group, role, *owner, owns_group, brings, hidden, tuple(sensitive))
 
 
 def _purpose(index: EstateIndex, group: Principal, platform: str) -> str:

@@ -104,7 +104,10 @@ def _way(way: Way) -> Iterator[str]:
         yield f"What is missing is the role {_named(way.role)}; it would have to be given to a group that you are in."
     else:
         yield "It takes a change of the rules themselves, which an administrator has to decide."
-    if way.owner and way.group:
+    if way.owner and way.group and not way.owns_group:
+        asked = _asked(way.owner, way.owner_is_group)
+        yield f"Nobody is named who answers for that group. {asked} for that place: please ask there first."
+    elif way.owner and way.group:
         yield f"{_asked(way.owner, way.owner_is_group)} for that group: please ask whether you should be in it."
     elif way.owner:
         yield f"{_asked(way.owner, way.owner_is_group)} for that place: please ask whether you should have it."
