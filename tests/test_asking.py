@@ -8,8 +8,8 @@ import unittest
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 
-from justlane.engine.changes.suggestions import Turn, misses
 from justlane.engine.decision.deciding import Question, may
+from justlane.engine.offers.suggestions import Turn, misses
 from tests.support import DEMO, PUMPHALL, EstateTest
 
 PUMP_3 = "pumphall/west/pump-3"

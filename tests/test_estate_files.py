@@ -12,9 +12,9 @@ import jsonschema
 from msgspec.structs import replace
 
 from justlane.directories.interface import read_people
-from justlane.engine.changes.suggestions import reply
 from justlane.engine.decision.deciding import Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.offers.suggestions import reply
 from justlane.engine.questions.reach import reach
 from justlane.files.disk.tables import Tables
 from justlane.files.keeping import cache

@@ -5,9 +5,9 @@ import unittest
 
 from justlane.cli.circumstances import now
 from justlane.engine.changes.comparison import Side, compare
-from justlane.engine.changes.suggestions import reply
 from justlane.engine.changes.two_people import side_by_side
 from justlane.engine.decision.deciding import Question
+from justlane.engine.offers.suggestions import reply
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.reach import reach

@@ -13,9 +13,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from justlane.engine.changes.comparison import differences
-from justlane.engine.changes.together import Need, Offer, suggest
 from justlane.engine.decision.deciding import Question, may
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.offers.together import Need, Offer, suggest
 from justlane.model.estate import Estate
 from justlane.reports.answers.offers import command
 from tests.drawing import NOW, estates
@@ -94,11 +94,16 @@ class OffersTest(EstateTest):
 
     def test_the_order_is_nobodys_accident(self) -> None:
         self.saltmarsh()
-        for line in ("suggest joost.baan restart-station fieldnet/north/harbour/nb-07", "ask joost.baan restart-station fieldnet/north/harbour/nb-07"):
+        for line in (
+            "suggest joost.baan restart-station fieldnet/north/harbour/nb-07",
+            "ask joost.baan restart-station fieldnet/north/harbour/nb-07",
+        ):
             said = set()
             for seed in ("0", "1", "4242"):
                 environment = {**self.environment, "PYTHONHASHSEED": seed}
-                ran = subprocess.run([sys.executable, "-m", "justlane", *line.split(), "--format", "json"], env=environment, capture_output=True, check=False)
+                ran = subprocess.run(
+                    [sys.executable, "-m", "justlane", *line.split(), "--format", "json"], env=environment, capture_output=True, check=False
+                )
                 said.add(ran.stdout)
             self.assertEqual(len(said), 1, line)
 

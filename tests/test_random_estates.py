@@ -23,8 +23,6 @@ from justlane.cli.platforms.standing_in import nature_of
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare, differences
 from justlane.engine.changes.effect import summed
-from justlane.engine.changes.suggestions import Turn, reply
-from justlane.engine.changes.together import Need, suggest
 from justlane.engine.compiled.asking import Asker, Cells, UnsuitableError
 from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
@@ -39,6 +37,8 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.people import person
 from justlane.engine.facts.sources import ListedBindings
+from justlane.engine.offers.suggestions import Turn, reply
+from justlane.engine.offers.together import Need, suggest
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by

@@ -58,8 +58,8 @@ def suggest(
 
     Ends with 0 if it is so already, 1 if a change is needed.
     """
-    from justlane.engine.changes.together import Need
-    from justlane.engine.changes.together import suggest as suggested
+    from justlane.engine.offers.together import Need
+    from justlane.engine.offers.together import suggest as suggested
 
     index = options.indexed(folder)
     asked = [(user, action, scope)] if user and action and scope else []

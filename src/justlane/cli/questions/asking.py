@@ -58,7 +58,7 @@ def ask(
 
     Ends with 0 for yes, 1 for no and for only if.
     """
-    from justlane.engine.changes.suggestions import reply
+    from justlane.engine.offers.suggestions import reply
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate

@@ -9,11 +9,11 @@ from __future__ import annotations
 from msgspec import Struct
 
 from justlane.engine.changes.effect import changes_by
-from justlane.engine.changes.suggestions import Miss, Reply
 from justlane.engine.decision.deciding import Question
 from justlane.engine.decision.explaining import Failing
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
+from justlane.engine.offers.suggestions import Miss, Reply
 from justlane.engine.questions.sight import sight
 from justlane.model.edits import Give, Join
 from justlane.model.people import Principal, PrincipalKind

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any
 
-from justlane.engine.changes.suggestions import Miss, Reply, Turn
 from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure, Need
+from justlane.engine.offers.suggestions import Miss, Reply, Turn
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
 from justlane.model.edits import AllowInRole, Give, Join, KeepInRole, Publish

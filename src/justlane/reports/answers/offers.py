@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 from typing import Any
 
-from justlane.engine.changes.together import Need, Offer, Offers, Step
+from justlane.engine.offers.together import Need, Offer, Offers, Step
 from justlane.model.bindings import Binding
 from justlane.model.edits import (
     AllowInRole,

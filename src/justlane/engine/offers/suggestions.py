@@ -15,7 +15,6 @@ from msgspec.structs import replace
 from justlane.engine.changes.comparison import Differences
 from justlane.engine.changes.effect import Effect, Extent, changes_by, extent, summed
 from justlane.engine.changes.guards import Refusal, refusals
-from justlane.engine.changes.ranking import rank
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, judge, space_of
@@ -24,6 +23,7 @@ from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, joined, people_behind, person
+from justlane.engine.offers.ranking import rank
 from justlane.engine.redundancy.parts import said_with, withdrawal
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import ALWAYS, Outcome
