@@ -92,6 +92,28 @@ class OffersTest(EstateTest):
             for path, content in before.items():
                 path.write_bytes(content)
 
+    def test_a_ceiling_and_whom_it_leaves_out(self) -> None:
+        people = "".join(f"dn: uid={p},dc=s\nobjectClass: inetOrgPerson\nuid: {p}\ncn: {p}\n\n" for p in ("eva", "ola"))
+        people += "".join(
+            f"dn: cn={g},dc=s\nobjectClass: groupOfNames\ncn: {g}\ndescription: x.\nmember: uid={m},dc=s\n\n"
+            for g, m in (("crew", "eva"), ("chiefs", "ola"), ("all", "eva\nmember: uid=ola"))
+        ).replace("uid=eva\nmember: uid=ola,dc=s", "uid=eva,dc=s\nmember: uid=ola,dc=s")
+        self.write({
+            "estate.yaml": "estate: S\nfor: x.\ntime zone: UTC\ndirectories: {office: {ldif: people.ldif}}\ninclude: [hall.yaml]\n",
+            "people.ldif": people,
+            "hall.yaml": "platform: hall\nfor: x.\nhabits: {decides: any-allow}\nactions: {see: {}, start: {}}\nscopes: {east: wing}\n"
+            "roles: {starter: {for: x., allows: start}, seer: {for: x., allows: see}}\n"
+            "ceilings: [{to: authenticated, never: start, but not to: group chiefs, because: x.}]\n"
+            "bindings:\n  - {give: starter, to: group all, at: hall/east, because: x.}\n  - {give: starter, to: group crew, at: hall, because: x.}\n",
+        })  # fmt: skip
+        misses = self.lane("ask eva start hall/east --format json", 1).json["misses"]
+        self.assertEqual([m["edit"]["group"] for m in misses if m["change"] == "join the group that the ceiling leaves out"], ["group chiefs"])
+        self.assertIn("join group chiefs, which the ceiling for authenticated leaves out", self.lane("ask eva start hall/east", 1).out)
+        self.assertEqual(self.lane("suggest eva start hall/east --take-away --format json").json["offers"], [], "the ceiling does it already")
+        offers = self.lane("suggest ola start hall/east --take-away --format json", 1).json["offers"]
+        edits = [[e["edit"] for e in o["edits"]] + [e["group"] for e in o["edits"]] for o in offers]
+        self.assertIn(["leave", "group chiefs"], edits)
+
     def test_the_order_is_nobodys_accident(self) -> None:
         self.saltmarsh()
         for line in (

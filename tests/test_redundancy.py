@@ -10,17 +10,19 @@ from hypothesis import HealthCheck, given, settings
 from msgspec.structs import replace
 
 from justlane.engine.changes.effect import changes_by
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.deciding import Judge, Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.people import person
 from justlane.engine.measures.flows import flows
 from justlane.engine.measures.role_sizes import role_sizes
 from justlane.engine.redundancy.fewest import fewest
+from justlane.engine.redundancy.needs import Needs
 from justlane.engine.redundancy.parts import parts_of
 from justlane.engine.redundancy.spare import spare_parts
 from justlane.engine.surveys.review import grants
 from justlane.model.bindings import Binding
 from justlane.model.edits import Withdraw
-from justlane.model.estate import Administration, Estate
+from justlane.model.estate import Administration, Estate, RolesHeld
 from justlane.model.findings import Source
 from justlane.model.roles import Pattern
 from justlane.rules.interface import RULES, findings
@@ -68,6 +70,35 @@ class EveryLineTakenOut(TestCase):
             parts = [one.part for one in found.spare]
             for larger in combinations(parts, len(found.going) + 1):
                 self.assertTrue(changes(index, tuple(b for part in larger for b in part.bindings)))
+
+    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(estates())
+    def test_whoever_cannot_get_in_is_found_as_one_by_one(self, drawn: Estate) -> None:
+        index, question = EstateIndex(on_lines(drawn)), Question(NOW)
+        needs = Needs(index, "p", question)
+        prepared = needs.prepared
+        one = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
+        for binding in (b for b in needs.bindings if b.allows and not b.built_in and needs.is_in_date(b)):
+            held = prepared.roles.holdings(binding.role)
+            covered = [at for at in prepared.coverage.covered(binding.scope) if prepared.covers(binding, at)]
+            places = [at for at in covered if any(prepared.applies(action, at) for action in held)]
+            out = reached = 0
+            for login in (*drawn.directory.users, "anonymous"):
+                somebody = person(index, login, "p", NOW)
+                if not somebody.enabled or binding.principal not in somebody.principals:
+                    continue
+                reached += 1
+                judging = Judge(prepared, somebody, question, drawn.time_zone)
+                out += bool(places) and not any(self.gets_to(judging, binding.acting if one else None, at) for at in places)
+            found, total, gate = needs.shut_out(binding)
+            self.assertEqual((found, total), (out, reached), binding)
+            self.assertEqual(gate is not None, bool(found))
+
+    def gets_to(self, judging: Judge, role: str | None, address: str) -> bool:
+        found = judging.space.full
+        for gate in judging.needs(address):
+            found &= judging.granted(role, gate.action, gate.scope)
+        return bool(found)
 
     @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
     @given(estates())
