@@ -30,8 +30,12 @@ OPTIONS: Options = {}
 
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each, but for those that are built in."""
+    given = {b.bundle for prepared in at.platforms() for b in prepared.bindings}
+    heads = {role for head in at.estate.delegations for role in head.roles}
     for prepared in at.platforms():
         platform = prepared.platform
+        # a bundle that is given to nobody may hold it too, and then it is not for us to take out
+        waiting = any(platform.name in on for bundle, on in at.estate.bundles.items() if bundle not in given)
         used = {b.role for b in prepared.bindings} | {platform.habits.open_role}
         used |= {base.text for role in platform.roles.values() for base in role.builds_on}
         used |= {role.copied_from for role in platform.roles.values()}
@@ -39,6 +43,7 @@ def find(at: Inspection) -> Iterator[Flaw]:
             if role.name not in used and not role.built_in:
                 message = f"nobody holds the role {role.name} of {platform.name}: no line gives it"
                 hint = "take it out, or give it to those for whom it was made"
-                fix = (DropRole(platform.name, role.name),)
+                named = waiting or role.name in heads
+                fix = () if named else (DropRole(platform.name, role.name),)
                 gone = "taking it out changes nothing for anybody"
                 yield at.flaw(role.source, message, hint, about=(role.name, platform.name), consequence=gone, fix=fix)
