@@ -6,6 +6,7 @@ import importlib
 import json
 import os
 import pkgutil
+import pwd
 import re
 import shutil
 import socket
@@ -60,6 +61,8 @@ class EstateTest(unittest.TestCase):
 
     forked = False
     """Whether commands run in copies of this process, which is quicker; not where threads of it serve something."""
+    nameless = False
+    """Whether the copies are somebody's whom the system does not know, as in a container: without a name, without a home."""
 
     def setUp(self) -> None:
         temporary = tempfile.TemporaryDirectory()
@@ -134,6 +137,10 @@ class EstateTest(unittest.TestCase):
                 os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
                 for number, path in enumerate(paths, 1):
                     os.dup2(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC), number)
+                if self.nameless:
+                    for name in ("HOME", "USER", "LOGNAME", "LNAME", "USERNAME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+                        os.environ.pop(name, None)
+                    pwd.getpwuid = {}.__getitem__  # type: ignore[assignment]
                 sys.stdin, sys.stdout, sys.stderr = (os.fdopen(n, "r" if not n else "w") for n in range(3))
                 sys.argv = ["justlane", *words]
                 run()

@@ -261,6 +261,28 @@ class GitTest(EstateTest):
         self.assertEqual(starts, {"files/disk/git.py"})
 
 
+class HomelessTest(EstateTest):
+    forked = True
+    nameless = True
+
+    def test_without_a_home_and_a_name_everything_ends_in_an_answer(self) -> None:
+        self.pumphall()
+        for line, code, said in (
+            ("check", 0, "sound"),
+            ("ask ada.brook see-pump pumphall", 0, "yes"),
+            ("people show", 0, ""),
+            ("trust list", 0, ""),
+            ("give watcher --to ben.ferry --at pumphall/east --because x --until 2099-01-01 --yes", 0, "saved, as edit 1"),
+            ("undo --yes", 2, "no edit of yours to take back"),
+            ("journal show", 0, f"user {os.getuid()}"),
+            ("completion bash --install", 2, "set HOME or XDG_DATA_HOME"),
+            ("trust add --file /etc/hosts", 3, "there is no folder for your own settings"),
+            ("new here", 0, ""),
+        ):
+            ran = self.lane(line, code)
+            self.assertIn(said, ran.out + ran.err, line)
+
+
 class KeptTest(EstateTest):
     forked = True
 

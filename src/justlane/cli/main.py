@@ -176,6 +176,7 @@ def main() -> None:
 def run() -> None:
     """Run the command line; every error ends in a message and an exit code, never in a traceback."""
     _as_text()
+    os.umask(os.umask(0o077) | 0o002)  # whatever is made, not everybody may write there
     heed()
     try:
         code = _outcome()
