@@ -272,7 +272,7 @@ class HomelessTest(EstateTest):
             ("ask ada.brook see-pump pumphall", 0, "yes"),
             ("people show", 0, ""),
             ("trust list", 0, ""),
-            ("give watcher --to ben.ferry --at pumphall/east --because x --until 2099-01-01 --yes", 0, "saved, as edit 1"),
+            ("give watcher --to ben.ferry --at pumphall/east --because x --until 2099-01-01 --yes", 0, "saved, as edit 1 of the journal; not sealed"),
             ("undo --yes", 2, "no edit of yours to take back"),
             ("journal show", 0, f"user {os.getuid()}"),
             ("completion bash --install", 2, "set HOME or XDG_DATA_HOME"),

@@ -19,6 +19,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.identity import who
 from justlane.files.editing.draft import Draft
 from justlane.files.keeping import cache
+from justlane.files.keeping.seals import can_seal
 from justlane.files.saving import saving
 from justlane.files.saving.journal import Note, Told
 from justlane.files.saving.proposing import About, Proposal, acting_person, propose
@@ -136,7 +137,8 @@ def settle(
         saving.carry_on(draft.folder, proposal.changes, unfinished, editing.state)
     if loaded is not None:
         cache.keep(draft.folder, loaded)  # it need not be read once more
-    say(f"saved, as edit {unfinished.number} of the journal; `justlane undo` takes it back")
+    back = "`justlane undo` takes it back" if can_seal() else "not sealed, for want of a folder of your own (HOME)"
+    say(f"saved, as edit {unfinished.number} of the journal; {back}")
     ctx.exit(0)
 
 

@@ -36,6 +36,11 @@ def sealed(folder: Path, purpose: str, line: bytes) -> bytes:
     return clean if key is None else clean[:-1] + b',"seal":"' + _seal(key, folder, purpose, clean) + b'"}'
 
 
+def can_seal() -> bool:
+    """Whether the person has a key, so that what was written down is known as theirs."""
+    return _key(make=False) is not None
+
+
 def is_own(folder: Path, purpose: str, line: bytes) -> bool:
     """Whether a line was sealed by this person, in this folder, for this purpose, and not changed since."""
     found = _CLOSED.match(line.rstrip(b"\n"))
