@@ -4,7 +4,7 @@ FOLDER ?= saltmarsh
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test check bench screenshots clean
+.PHONY: demo test check bench clean
 
 demo: $(VENV)/installed
 	@$(BIN)/justlane demo $(FOLDER)

@@ -107,6 +107,16 @@ class WithdrawTest(EstateTest):
         said = " ".join(self.lane("check --only redundant-line", 1).out.split())
         self.assertIn("oiler to group crew at hall/west: nothing that oiler holds can be done there", said)
 
+    def test_more_of_what_is_warned_of_is_told_and_less_of_it_is_not(self) -> None:
+        estate = self.text("estate.yaml") + "findings: {sensitive-in-many-hands: {at most: 0}}\n"
+        self.write({"estate.yaml": estate, "hall.yaml": PLATFORM.replace("oil: {", "oil: {sensitive: yes, ")})
+        one, two = (f"{people} may oil on hall, and at most 0 should" for people in ("1 person", "2 people"))
+        ran = self.lane("give oiler --to ada --at hall/east --until 2999-01-01 --because x --yes")
+        self.assertIn(one, ran.out)
+        ran = self.lane("give oiler --to eva --at hall/east --until 2999-01-01 --because x --yes")
+        self.assertIn(two, ran.out)
+        self.assertNotIn("may oil on hall", self.lane("withdraw oiler --from eva --at hall/east --yes").out)
+
 
 if __name__ == "__main__":
     unittest.main()

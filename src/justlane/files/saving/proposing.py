@@ -6,7 +6,7 @@ as it is, today and on each later day on which that gives something else: what i
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date
 from typing import NamedTuple
@@ -122,14 +122,27 @@ def propose(
 
 
 def _new(before: Iterable[Finding], after: Iterable[Finding]) -> Iterator[Finding]:
-    """What is found afterwards and was not before, wherever its line stood then."""
-    known = Counter((f.rule, f.source.file, f.message) for f in before)
+    """What is found afterwards and was not before, wherever its line stood then; fewer of the same are no news."""
+    known: dict[tuple[str, str, str], list[int]] = defaultdict(list)
+    for finding in before:
+        count, said = _counted(finding.message)
+        known[finding.rule, finding.source.file, said].append(count)
     for finding in after:
-        key = finding.rule, finding.source.file, finding.message
-        if known[key]:
-            known[key] -= 1
-        else:
+        count, said = _counted(finding.message)
+        counts = known[finding.rule, finding.source.file, said]
+        as_many = min((c for c in counts if c >= count), default=None)
+        if as_many is None:
             yield finding
+        else:
+            counts.remove(as_many)
+
+
+def _counted(message: str) -> tuple[int, str]:
+    """How many a sentence begins with, as *20 people may ...* does (0 if with none), and what it says of them."""
+    first, _, rest = message.partition(" ")
+    if not (first.isdecimal() and first.isascii()):
+        return 0, message
+    return int(first), rest.partition(" ")[2]  # without *person* or *people*
 
 
 class _Seen(NamedTuple):
