@@ -301,6 +301,14 @@ class ConnectorTest(unittest.TestCase):
         self.assertIsInstance(explained(httpx.ConnectError(""), "yard", "", 1), UnreachableError)
         self.assertIsInstance(explained(httpx.RemoteProtocolError(""), "yard", "", 1), NonsenseError)
 
+    def test_a_mistake_of_ours_is_not_called_the_servers(self) -> None:
+        def slip(request: httpx.Request) -> httpx.Response:
+            raise KeyError(request.url.path)
+
+        connector = HttpConnector("yard", "http://127.0.0.1:1", "t", transport=httpx.MockTransport(slip))
+        with self.assertRaises(KeyError):
+            connector.read()
+
     def test_answers_of_every_kind_end_in_one_of_our_errors(self) -> None:
         for status, content in (
             (200, b"<html>"), (200, b"{}"), (200, b'{"evaluations": [{"decision": "yes"}]}'), (200, b'{"evaluations": []}'),

@@ -69,6 +69,18 @@ class TerminalTest(EstateTest):
                 too_long = [line for line in text.splitlines() if len(line) > columns and len(line.split()) > 1]
                 self.assertEqual(too_long, [], (columns, words))
 
+    def test_a_mistake_of_ours_has_an_end_of_its_own_and_no_traceback(self) -> None:
+        slip = "import sys; import justlane.cli.questions.checking as s; s.check.callback = lambda **_: {}['x']; from justlane.cli.main import run; sys.argv[1:] = ['check']; run()"
+        done = subprocess.run([sys.executable, "-c", slip], env=self.environment, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 4, done.stderr)
+        self.assertIn("this is a mistake in justlane itself: KeyError: 'x'", done.stderr)
+        self.assertIn("please report it", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        more = subprocess.run(
+            [sys.executable, "-c", slip], env={**self.environment, "JUSTLANE_DETAILS": "1"}, capture_output=True, text=True, check=False
+        )
+        self.assertIn("Traceback", more.stderr)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -13,7 +13,7 @@ from justlane import __version__
 from justlane.cli import terminal
 from justlane.cli.grouping import OrderedGroup
 from justlane.cli.interrupting import STOPPED, heed
-from justlane.model.errors import JustLaneError, OutsideError, StorageError, UsageError
+from justlane.model.errors import JustLaneError, StorageError, UsageError
 
 COMMANDS = {
     "new": "justlane.cli.starting",
@@ -170,6 +170,7 @@ def main() -> None:
 
     Exit codes: 0 yes, holds, nothing to do. 1 no, findings, differences. 2 wrong use or a wrong estate.
     3 something outside failed, or the work was stopped half-way.
+    4 a mistake in justlane itself.
     """
 
 
@@ -220,4 +221,4 @@ def _outcome() -> int:
         return 0
     except Exception as error:
         terminal.confess(error)
-        return OutsideError.exit_code
+        return terminal.MISTAKE

@@ -19,6 +19,9 @@ from justlane.model.secrecy import without_secrets
 from justlane.model.showing import short, visible_lines
 from justlane.reports.interface import Look, present
 
+MISTAKE = 4
+"""How a command ends on a mistake of ours: nothing that a script could take for an answer, or for a silent server."""
+
 _STYLES: dict[str, dict[str, Any]] = {
     "yes": {"fg": "green", "bold": True},
     "no": {"fg": "red", "bold": True},

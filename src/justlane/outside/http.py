@@ -25,6 +25,12 @@ _MANNERS = {"Accept-Encoding": "identity", "User-Agent": "justlane"}
 _ADVICE = "see whether the url is the right one"
 _START = "see whether it runs, or correct the url"
 
+_OUTSIDE = (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, OSError, UnicodeError)
+"""What a server, the way to it or its address can be blamed for; anything else is a mistake of ours, and stays one.
+
+UnicodeError: a host name that cannot be written in the letters of the name system. OSError: TLS is one, too.
+"""
+
 
 class Answer(NamedTuple):
     """What came back."""
@@ -90,7 +96,7 @@ class Service:
                 return Answer(response.status_code, response.headers, content, response.request.url.path)
         except JustLaneError:
             raise
-        except Exception as error:
+        except _OUTSIDE as error:
             interruption.check()
             raise explained(error, self.who, self.url, self._limits.seconds, self._advice) from error
 
@@ -128,7 +134,7 @@ def explained(error: Exception, who: str, url: str, seconds: float, advice: str 
     if isinstance(error, httpx.RemoteProtocolError | httpx.DecodingError | httpx.TooManyRedirects):
         said = one_line(str(error))
         return NonsenseError(f"{who} at {url} answers in a way that is not HTTP as agreed: {said}", _ADVICE)
-    if isinstance(error, httpx.InvalidURL | httpx.UnsupportedProtocol | httpx.LocalProtocolError | ValueError):
+    if isinstance(error, httpx.InvalidURL | httpx.UnsupportedProtocol | httpx.LocalProtocolError | UnicodeError):
         return UnreachableError(f"{url} is not an address that {who} can be reached at", _ADVICE)
     said = one_line(str(error)) or type(error).__name__
     return UnreachableError(f"{who} cannot be reached at {url}: {said}", advice)
