@@ -339,7 +339,7 @@ class DemoTest(EstateTest):
             "no  joost.baan may not restart-station",
             "vik.sorrel may do something at ",
             "nobody gains or loses anything",
-            "What is missing is the group northern-crew",
+            "What is missing is the role station-keeper",
             "4 people may manage-crew",
             "only if  yara.flint may correct-series",
             "all 20 expectations hold",

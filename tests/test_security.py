@@ -864,7 +864,7 @@ class DoorTest(EstateTest):
         for pattern, doors in (
             (r"click\.echo|(?<![\w.])print\(|sys\.std(out|err)\.write", {"cli/terminal.py", "platforms/folders/trial.py"}),
             (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/platforms/showing.py"}),
-            (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/revisions.py", "directories/ldap_session.py"}),
+            (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/disk/git.py", "directories/ldap_session.py"}),
             (r"\.read_(bytes|text)\(", {"cli/platforms/showing.py"}),
             (r"re\.escape|fnmatch|\.glob\(", {"files/in_place/renaming.py", "standin/ruling.py", "cli/starting.py"}),
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
