@@ -30,7 +30,7 @@ from justlane.model.names import counted
 from justlane.model.scopes import contains
 from justlane.model.shell import spelt
 
-_MOST_INSPECTED, _MOST_PEOPLE = 2_000, 20_000
+_MOST_INSPECTED, _MOST_PEOPLE = 1_000, 10_000
 """Bindings and people of an estate up to which each edit says what `check` would warn of from now on."""
 Command = TypeVar("Command", bound=Callable[..., object])
 
