@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
+from random import Random
 from typing import Any
 
 from hypothesis import strategies as st
@@ -23,8 +24,10 @@ NOW = datetime(2026, 11, 25, 12, 30, tzinfo=UTC)  # a Wednesday
 ZONES = ["", "Asia/Tokyo", "America/St_Johns"]
 NETWORKS = ["192.0.2.0/24", "192.0.2.0/25", "192.0.2.128/25", "198.51.100.0/24", "2001:db8::/32"]
 PLACES = ["", "192.0.2.9", "192.0.2.200", "198.51.100.7", "203.0.113.1", "2001:db8::7"]
+AGES = [None, 0, 14, 15, 16, 400]
+_DICE = Random(26)
 FACTS = [
-    Facts(datetime(2026, 11, day, hour, 15, tzinfo=UTC), address, factor, method)
+    Facts(datetime(2026, 11, day, hour, 15, tzinfo=UTC), address, factor, method, _DICE.random() < 0.5, _DICE.choice(AGES))
     for day, hour in ((25, 12), (25, 23), (28, 3))
     for address in PLACES
     for factor in (False, True)
@@ -46,6 +49,8 @@ real_conditions = st.builds(
     networks=some(NETWORKS, 2).map(tuple),
     multi_factor=st.sampled_from([None, None, True, False]),
     methods=some(["key", "pin"], 1).map(tuple),
+    managed_device=st.sampled_from([None, None, None, True, False]),
+    signed_in_within=st.sampled_from([0, 0, 0, 15, 240]),
     not_networks=st.one_of(st.just(()), st.just(()), some(NETWORKS, 1).map(tuple)),
     not_methods=st.one_of(st.just(()), st.just(()), some(["key", "pin"], 1).map(tuple)),
     weekdays=st.sampled_from([(), (), (2,), (0, 1, 2, 3, 4), (5, 6)]),

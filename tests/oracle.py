@@ -25,6 +25,9 @@ class Facts:
     address: str = ""
     multi_factor: bool = False
     method: str = ""
+    managed: bool = False
+    ago: int | None = None
+    """Minutes since they signed in."""
     asked: datetime | None = None
     """When the question is asked, if that is not the moment: dates are judged then."""
 
@@ -134,6 +137,10 @@ class Oracle:
         if c.methods and f.method not in c.methods:
             return False
         if c.not_methods and f.method in c.not_methods:
+            return False
+        if c.managed_device is not None and c.managed_device != f.managed:
+            return False
+        if c.signed_in_within and (f.ago is None or f.ago > c.signed_in_within):
             return False
         if f.address and any(ipaddress.ip_address(f.address) in ipaddress.ip_network(n) for n in c.not_networks):
             return False

@@ -70,7 +70,8 @@ class PlanTest(EstateTest):
         )
         denied = [b for b in parts["bindings"].values() if b["deny"]]
         self.assertEqual([(b["principal"], b["condition"]) for b in denied], [("group contractors", {
-            "networks": [], "multi_factor": None, "methods": [], "not_networks": [], "not_methods": [], "weekdays": [5, 6], "hours": [], "time_zone": "", "first_day": "", "last_day": "",
+            "networks": [], "multi_factor": None, "methods": [], "not_networks": [], "not_methods": [], "weekdays": [5, 6], "hours": [],
+            "managed_device": None, "signed_in_within": 0, "time_zone": "", "first_day": "", "last_day": "",
         })])  # fmt: skip
         ceilings = declared_parts(self.index(), "siltstore", NOW).parts["ceilings"].values()
         self.assertEqual({(str(c["principal"]), str(c["patterns"])) for c in ceilings}, {

@@ -28,6 +28,7 @@ from justlane.engine.compiled.counting import Compiled
 from justlane.engine.compiled.differing import Added, difference, laid_over
 from justlane.engine.compiled.flattening import count_cells, flatten
 from justlane.engine.compiled.tallying import tally
+from justlane.engine.decision.axes import AgeRange
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.deciding import Judge, Question, cells_of, judge, may
 from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
@@ -64,7 +65,7 @@ quick = settings(deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def asked_in(facts: Facts, role: str = "") -> Question:
-    return Question(NOW, Situation(facts.address, facts.multi_factor, facts.method, facts.moment), role)
+    return Question(NOW, Situation(facts.address, facts.multi_factor, facts.method, facts.moment, facts.managed, facts.ago), role)
 
 
 def fulfils(facts: Facts, box: Box) -> bool:
@@ -79,10 +80,15 @@ def fulfils(facts: Facts, box: Box) -> bool:
     ]
     return (
         (not box.addresses or any(inside))
-        and box.multi_factor in (None, facts.multi_factor)
+        and all(facts.multi_factor == side if field == "multi_factor" else facts.managed == side for field, side in box.sides)
+        and (not box.signed_in or any(_aged(facts.ago, a) for a in box.signed_in))
         and (not box.methods or (facts.method in box.methods) != box.other_methods)
         and (not box.times or any(times))
     )
+
+
+def _aged(ago: int | None, part: AgeRange) -> bool:
+    return part.within is None if ago is None else part.over - (part.over == 0) < ago and (part.within is None or ago <= part.within)
 
 
 def within(address: str, network: str) -> bool:
@@ -298,7 +304,7 @@ class RandomEstatesTest(unittest.TestCase):
             for part, entries in declared_parts(index, "p", NOW).parts.items()
         }
         ruling = Ruling(Site("p", nature_of(estate, "p"), **parts))
-        context = Context(facts.address, facts.multi_factor, facts.method, facts.moment.isoformat(), role)
+        context = Context(facts.address, facts.multi_factor, facts.method, facts.managed, facts.ago, facts.moment.isoformat(), role)
         for user in USERS:
             reached = cells_of(judge(index, user, "p", asked_in(facts, role)), "p")
             seen = {s.address: ([*s.holds, *s.gathers], s.inside) for s in seen_by(index.platform("p").coverage, reached, "p").values()}

@@ -32,8 +32,11 @@ def condition(asked: Condition) -> dict[str, Any]:
         "between": [str(span) for span in asked.hours],
         "time zone": asked.time_zone,
     }
-    if asked.multi_factor is not None:
-        when["multi-factor"] = "yes" if asked.multi_factor else "no"
+    for key, side in (("multi-factor", asked.multi_factor), ("on a managed device", asked.managed_device)):
+        if side is not None:
+            when[key] = "yes" if side else "no"
+    if asked.signed_in_within:
+        when["signed in within"] = f"{asked.signed_in_within} minutes"
     dates = {"from": asked.first_day, "until": asked.last_day}
     kept = {key: value for key, value in when.items() if value}
     return ({"when": kept} if kept else {}) | {key: str(day) for key, day in dates.items() if day}

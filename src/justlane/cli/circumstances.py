@@ -10,7 +10,7 @@ import click
 import msgspec
 
 from justlane.engine.decision.deciding import Question
-from justlane.model.circumstances import Situation
+from justlane.model.circumstances import FACTS, Situation, span_of
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate, RolesHeld
 from justlane.model.names import did_you_mean
@@ -22,9 +22,12 @@ _FORMS = ("%Y-%m-%d", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M", "%Y-%m-%dT%H:%M:%S", "
 
 _OPTIONS = (
     click.option("--situation", metavar="NAME", help="In a situation that the estate declares."),
-    click.option("--from-network", metavar="ADDRESS", help="Coming from this IP address."),
-    click.option("--multi-factor/--no-multi-factor", default=None, help="Having used a second factor, or not."),
-    click.option("--signed-in-by", metavar="METHOD", help="Having signed in this way."),
+    *(
+        click.option(fact.option, metavar=fact.metavar, help=fact.help)
+        if fact.metavar
+        else click.option(f"{fact.option}/--no-{fact.option[2:]}", default=None, help=fact.help)
+        for fact in FACTS
+    ),
     click.option(
         "--at-time",
         metavar="TIME",
@@ -36,7 +39,9 @@ _OPTIONS = (
 
 day_option = click.option("--at-time", metavar="TIME", help="Dates are judged on this day, instead of today.")
 
-NAMES = ("situation", "from_network", "multi_factor", "signed_in_by", "at_time", "as_role")
+FIXING = ("situation", *(fact.parameter for fact in FACTS))
+"""Those that say something of the situation."""
+NAMES = (*FIXING, "at_time", "as_role")
 """The parameters that `circumstance_options` adds to a command."""
 
 
@@ -65,15 +70,12 @@ def question(estate: Estate, given: Mapping[str, Any], place: str | None = None)
         from justlane.files.past import moment_named
 
         moment = min(moment_named(given["as_of"]) or estate.people.taken, moment)
-    fixed = timed or any(given[name] is not None for name in NAMES[:4])
+    fixed = timed or any(given[name] is not None for name in FIXING)
     situation = _named(estate, given["situation"]) if given["situation"] else Situation()
     changes: dict[str, Any] = {}
-    if given["from_network"] is not None:
-        changes["address"] = _address(given["from_network"])
-    if given["multi_factor"] is not None:
-        changes["multi_factor"] = given["multi_factor"]
-    if given["signed_in_by"] is not None:
-        changes["method"] = given["signed_in_by"]
+    for fact in FACTS:
+        if given[fact.parameter] is not None:
+            changes[fact.field] = _READ.get(fact.field, _as_it_is)(given[fact.parameter])
     if timed:
         changes["moment"] = moment
     return Question(
@@ -104,6 +106,21 @@ def _address(text: str) -> str:
         return str(ip_address(text))
     except ValueError:
         raise UsageError(f"--from-network: {text!r} is not an IP address", "write one, such as 192.0.2.7") from None
+
+
+def _ago(text: str) -> int:
+    try:
+        return span_of(text)
+    except ValueError as error:
+        raise UsageError(f"--signed-in-ago: {error}", "write it like '5 minutes'") from None
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
+
+
+_READ: dict[str, Callable[[Any], Any]] = {"address": _address, "signed_in_ago": _ago}
+"""How what somebody types is meant, where it is not what it says."""
 
 
 def _role(estate: Estate, role: str | None, place: str | None) -> str:

@@ -9,14 +9,14 @@ from msgspec import Struct
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.roles import with_implied
 from justlane.model.bindings import Binding
-from justlane.model.circumstances import Condition
+from justlane.model.circumstances import AXES, Condition
 from justlane.model.estate import Binds, Connection, Decides, Habits, RolesHeld
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND
 
-EVERY_CONDITION = frozenset(("network", "multi-factor", "method", "weekday", "hours"))
+EVERY_CONDITION = frozenset(axis.name for axis in AXES)
 EVERY_HABIT = frozenset(("unbound", "sign-in", "on the way", "roles held", "publication"))
 EVERY_MEANS = frozenset(("deny", "here only", "ceilings", "local groups", "resource groups"))
 
@@ -29,7 +29,8 @@ class Abilities(Struct, frozen=True):
     """Habits that it may have at all, by their keys."""
     required: tuple[tuple[str, str], ...] = ()
     """(key of a habit, value): what it always does."""
-    conditions: frozenset[str] = EVERY_CONDITION
+    conditions: frozenset[str] = frozenset()
+    """None unless a dialect says that it sends them: what it forgot would be allowed in all circumstances."""
     principals: frozenset[PrincipalKind] = frozenset(PrincipalKind)
     means: frozenset[str] = EVERY_MEANS
     actions: tuple[tuple[str, tuple[str, ...]], ...] = ()
@@ -219,11 +220,4 @@ def _said_habits(habits: Habits) -> dict[str, str]:
 
 def said_conditions(condition: Condition) -> list[str]:
     """The sorts of circumstances that a condition asks for, dates left aside."""
-    found = {
-        "network": condition.networks or condition.not_networks,
-        "multi-factor": condition.multi_factor is not None,
-        "method": condition.methods or condition.not_methods,
-        "weekday": condition.weekdays,
-        "hours": condition.hours,
-    }
-    return [what for what, asked in found.items() if asked]
+    return [axis.name for axis in AXES if axis.asked(condition)]

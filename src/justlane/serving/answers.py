@@ -21,11 +21,12 @@ from justlane.engine.facts.clock import noon
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.engine.questions.who_may import who_may
-from justlane.model.circumstances import Situation
+from justlane.model.circumstances import FACTS, Situation
 from justlane.model.estate import RolesHeld
 from justlane.model.scopes import platform_of
 
 _MOST_JUDGES, _MOST_PEOPLE, _MOST_SEARCHES = 20_000, 200_000, 32
+_LONGEST_AGO = 1_000_000_000
 MOST_RESULTS = 1000
 """Results in one page of a search, at most and unless fewer are asked for."""
 _USER = "user"
@@ -67,6 +68,9 @@ class Context(msgspec.Struct, frozen=True):
     address: Word = ""
     multi_factor: bool = False
     method: Word = ""
+    managed_device: bool = False
+    signed_in_ago: Annotated[int, msgspec.Meta(ge=0, le=_LONGEST_AGO)] | None = None
+    """Minutes; null if nobody knows."""
     time: Word = ""
     """ISO 8601 with an offset, or UTC; now if it is empty."""
     role: Word = ""
@@ -229,7 +233,8 @@ def _question(context: Context | None, zone: str) -> Question:
         moment = _moment(asked.time) or datetime.now(UTC)
         if asked.address:
             ip_address(asked.address)
-        situation = Situation(asked.address, asked.multi_factor, asked.method, _moment(asked.time))
+        facts = {fact.field: getattr(asked, fact.field) for fact in FACTS}
+        situation = Situation(**facts, moment=_moment(asked.time))
         return Question(moment, situation, asked.role, _day(asked.day, zone))
     except (ValueError, OverflowError) as error:
         raise WrongQuestionError(f"the context makes no sense: {error}") from error

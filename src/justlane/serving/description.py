@@ -23,6 +23,12 @@ def _schemas() -> dict[str, Any]:
         address={**_STRING, "description": "The IP address they come from."},
         multi_factor={"type": "boolean", "description": "Whether a second factor was used."},
         method={**_STRING, "description": "The way they signed in."},
+        managed_device={"type": "boolean", "description": "Whether their device is one that is looked after."},
+        signed_in_ago={
+            "type": ["integer", "null"],
+            "minimum": 0,
+            "description": "How many minutes ago they signed in; null for unknown.",
+        },
         time={**_STRING, "format": "date-time", "description": "Now, if it is left out."},
         role={**_STRING, "description": "The active role, where one counts at a time."},
         day={**_STRING, "description": "The day on which dates are judged."},

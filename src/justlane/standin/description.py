@@ -5,7 +5,10 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
+
 from justlane import __version__
+from justlane.standin.site import Condition
 
 _STRING: dict[str, Any] = {"type": "string"}
 _FLAG: dict[str, Any] = {"type": "boolean"}
@@ -41,18 +44,7 @@ _PARTS = {
         },
     ),
 }
-_CONDITION = {
-    "networks": _TEXTS,
-    "multi_factor": {"type": ["boolean", "null"]},
-    "methods": _TEXTS,
-    "not_networks": _TEXTS,
-    "not_methods": _TEXTS,
-    "weekdays": {"type": "array", "items": {"type": "integer", "minimum": 0, "maximum": 6}},
-    "hours": {"type": "array", "items": {"type": "array", "items": {"type": "integer"}}},
-    "time_zone": _STRING,
-    "first_day": _STRING,
-    "last_day": _STRING,
-}
+_CONDITION = msgspec.json.schema(Condition)["$defs"]["Condition"]["properties"]
 _WRITING = [
     {"name": "If-Match", "in": "header", "required": True, "schema": _STRING, "description": "The revision read."},
     {

@@ -23,6 +23,9 @@ class Context(msgspec.Struct, frozen=True):
     address: str = ""
     multi_factor: bool = False
     method: str = ""
+    managed_device: bool = False
+    signed_in_ago: int | None = None
+    """Minutes; null if it is not known."""
     time: str = ""
     """ISO 8601; now if empty."""
     role: str = ""
@@ -221,6 +224,10 @@ class Ruling:
             return False
         if condition.methods and context.method not in condition.methods:
             return False
+        if condition.managed_device not in (None, context.managed_device):
+            return False
+        if condition.signed_in_within and not _recent(context.signed_in_ago, condition.signed_in_within):
+            return False
         if context.method in condition.not_methods or _in_any(context.address, tuple(condition.not_networks)):
             return False
         if not condition.weekdays and not condition.hours:
@@ -308,6 +315,10 @@ def _expression(pattern: str) -> re.Pattern[str]:
 
 
 @lru_cache(maxsize=4096)
+def _recent(minutes: int | None, at_most: int) -> bool:
+    return minutes is not None and 0 <= minutes <= at_most
+
+
 def _in_any(address: str, networks: tuple[str, ...]) -> bool:
     return bool(address) and any(ipaddress.ip_address(address) in ipaddress.ip_network(n) for n in networks)
 

@@ -6,7 +6,7 @@ Everything is kept in one JSON file, replaced in one step at every change.
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Annotated, Any, NamedTuple
 
 import msgspec
 
@@ -23,12 +23,15 @@ class Condition(msgspec.Struct, forbid_unknown_fields=True):
     methods: list[str] = []
     not_networks: list[str] = []
     not_methods: list[str] = []
-    weekdays: list[int] = []
+    weekdays: list[Annotated[int, msgspec.Meta(description="0 is Monday.")]] = []
     hours: list[list[int]] = []
     """[start, end] in minutes since midnight."""
     time_zone: str = ""
     first_day: str = ""
     last_day: str = ""
+    managed_device: bool | None = None
+    signed_in_within: int = 0
+    """Minutes; 0 for any time."""
 
 
 class Manner(msgspec.Struct):

@@ -33,6 +33,8 @@ def require_sound(name: str, entry: Any) -> None:
 def _require_condition(condition: Condition) -> None:
     for network in (*condition.networks, *condition.not_networks):
         ip_network(network)
+    if condition.signed_in_within < 0:
+        raise ValueError("signed_in_within is a number of minutes, or 0 for any time")
     if not all(0 <= day <= 6 for day in condition.weekdays):
         raise ValueError("weekdays are 0 (Monday) to 6")
     for span in condition.hours:

@@ -10,7 +10,7 @@ import click
 import msgspec
 
 from justlane.cli import arguments, options
-from justlane.cli.circumstances import circumstance_options, now, question
+from justlane.cli.circumstances import FIXING, circumstance_options, now, question
 from justlane.cli.platforms.trusting import ask_person
 from justlane.cli.progress import TerminalProgress
 from justlane.cli.terminal import say, show
@@ -214,9 +214,7 @@ def _in_each(index: EstateIndex, platform: str, asked: Question, given: dict[str
 
     UsageError if the options name one situation already.
     """
-    if any(
-        given[name] is not None for name in ("situation", "from_network", "multi_factor", "signed_in_by", "as_role")
-    ):
+    if any(given[name] is not None for name in (*FIXING, "as_role")):
         raise UsageError("--in-each goes through all situations, and another option names one", "leave one of them out")
     prepared = index.platform(platform)
     single = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME

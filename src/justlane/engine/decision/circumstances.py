@@ -1,23 +1,24 @@
 """Sets of circumstances, exactly.
 
-A *space* cuts the circumstances (address × multi-factor × method × minute of the week) into regions that the conditions
-at hand cannot tell apart. A set of circumstances is an integer with one bit a region: "and", "or" and "not" are those
+A *space* cuts the circumstances (address × each of the other axes, `axes.cut`) into regions that the conditions at hand
+cannot tell apart. A set of circumstances is an integer with one bit a region: "and", "or" and "not" are those
 of integers, and what is worked out once in these sets is right in every region. A situation is a space with a single
 region, so that the same decision gives a plain yes or no.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from datetime import datetime, timedelta
-from itertools import pairwise
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+from math import prod
 from typing import Protocol
 
 from msgspec.structs import replace
 
+from justlane.engine.decision.axes import CUTS, Cut, holds_in
 from justlane.engine.decision.networks import NetworkTree
 from justlane.engine.facts.clock import on_clock
-from justlane.model.circumstances import MINUTES_A_DAY, MINUTES_A_WEEK, Condition, Hours, Situation
+from justlane.model.circumstances import Condition, Situation
 from justlane.model.errors import UsageError
 
 MOST_REGIONS = 1 << 24
@@ -67,9 +68,7 @@ class SituationSpace:
         asked, given = condition, self._situation
         return int(
             in_dates(asked, self._dated, self._zone)
-            and (asked.multi_factor is None or asked.multi_factor == given.multi_factor)
-            and (not asked.methods or given.method in asked.methods)
-            and given.method not in asked.not_methods
+            and holds_in(asked, given)
             and (not asked.networks or NetworkTree(asked.networks).holds(given.address))
             and not NetworkTree(asked.not_networks).holds(given.address)
             and self._on_time(asked)
@@ -112,8 +111,7 @@ def within(minute: int, start: int, end: int) -> bool:
 class CircumstanceSpace:
     """All circumstances, as far as some conditions can tell them apart.
 
-    Weekdays and hours are laid out on the week of the estate's time zone; a condition in another zone is moved by
-    the difference between the two clocks at the moment of the question. The bits of a set stand in blocks of whole
+    The bits of a set stand in blocks of whole
     bytes, one for each class of addresses: what a condition asks besides networks is the same in every block.
     """
 
@@ -121,20 +119,17 @@ class CircumstanceSpace:
         self._zone, self._moment = time_zone, moment
         known = [c for c in dict.fromkeys(conditions) if c.circumstantial]
         self.networks = NetworkTree(sorted({n for c in known for n in (*c.networks, *c.not_networks)}))
-        self.methods = (*sorted({m for c in known for m in (*c.methods, *c.not_methods)}), "")
-        self.factors = (False, True) if any(c.multi_factor is not None for c in known) else (False,)
-        clocks = dict.fromkeys(_clock_of(c) for c in known if c.weekdays or c.hours)
-        self._weeks = {clock: tuple(self._weekly(*clock)) for clock in clocks}
-        self.times = _time_classes(list(dict.fromkeys(self._weeks.values())))
-        self.sizes = (len(self.networks.classes), len(self.factors), len(self.methods), len(self.times))
-        block = self.sizes[1] * self.sizes[2] * self.sizes[3]
+        self.axes: tuple[Cut, ...] = tuple(make(known, moment, time_zone) for make in CUTS)
+        """The axes besides addresses, the last one varying fastest from bit to bit."""
+        self.sizes = (len(self.networks.classes), *(axis.size for axis in self.axes))
+        block = prod(self.sizes[1:])
         if self.sizes[0] * block > MOST_REGIONS:
             message = f"the conditions here cut the circumstances into {self.sizes[0] * block:,} regions"
             hint = "ask for one situation: --situation, --from-network and so on"
             raise UsageError(f"{message}, more than {MOST_REGIONS:,}", hint)
         self.block_bytes = -(-block // 8)
         """Bytes of the block of each class of addresses."""
-        self.strides = (8 * self.block_bytes, self.sizes[2] * self.sizes[3], self.sizes[3], 1)
+        self.strides = (8 * self.block_bytes, *strides_of(self.sizes[1:]))
         self.full = self._repeated((1 << block) - 1)
         self._sets: dict[Condition, int] = {}
         self._blocks: dict[object, int] = {}
@@ -173,40 +168,15 @@ class CircumstanceSpace:
 
     def _block(self, condition: Condition) -> int:
         """What a condition asks besides networks, as the block of one class of addresses."""
-        clock = _clock_of(condition)
-        key = (condition.multi_factor, condition.methods, condition.not_methods, clock)
+        key = tuple(axis.key(condition) for axis in self.axes)
         if key not in self._blocks:
-            spans = self._weeks.get(clock)
-            chosen = (
-                [n for n, used in enumerate(self.factors) if condition.multi_factor in (None, used)],
-                [n for n, name in enumerate(self.methods) if is_meant(name, condition)],
-                [n for n, some in enumerate(self.times) if spans is None or _holds(spans, some[0][0])],
-            )
-            self._blocks[key] = box(self.strides[1:], chosen)
+            self._blocks[key] = box(self.strides[1:], [axis.chosen(condition) for axis in self.axes])
         return self._blocks[key]
 
-    def _weekly(self, weekdays: tuple[int, ...], hours: tuple[Hours, ...], zone: str) -> Spans:
-        """The spans of a clock in minutes of the estate's week, from Monday midnight, none over its end."""
-        shift = _offset(self._moment, self._zone) - _offset(self._moment, zone or self._zone)
-        spans: list[tuple[int, int]] = []
-        for day in weekdays or range(7):
-            for start, end in [(h.start, h.end) for h in hours] or [(0, MINUTES_A_DAY)]:
-                parts = [(start, end)] if start < end else [(0, end), (start, MINUTES_A_DAY)]
-                spans += [(day * MINUTES_A_DAY + a + shift, day * MINUTES_A_DAY + b + shift) for a, b in parts if a < b]
-        return [piece for a, b in spans for piece in _inside_the_week(a % MINUTES_A_WEEK, b - a)]
 
-
-Clock = tuple[tuple[int, ...], tuple[Hours, ...], str]
-"""Weekdays, hours and the time zone that a condition asks for."""
-
-
-def _clock_of(condition: Condition) -> Clock:
-    return condition.weekdays, condition.hours, condition.time_zone
-
-
-def is_meant(method: str, condition: Condition) -> bool:
-    """Whether a condition lets a way to sign in pass; the empty one is any that is not named."""
-    return method not in condition.not_methods and (not condition.methods or method in condition.methods)
+def strides_of(sizes: Sequence[int]) -> tuple[int, ...]:
+    """How far apart the bits of neighbouring classes are on each axis, where the last one varies fastest."""
+    return tuple(prod(sizes[axis + 1 :]) for axis in range(len(sizes)))
 
 
 def box(strides: Sequence[int], chosen: Sequence[Iterable[int]]) -> int:
@@ -218,55 +188,3 @@ def box(strides: Sequence[int], chosen: Sequence[Iterable[int]]) -> int:
             spread |= block << (number * stride)
         block = spread
     return block
-
-
-Spans = Sequence[tuple[int, int]]
-"""Stretches of the week in minutes from Monday midnight; the end does not belong to them."""
-
-
-def _offset(moment: datetime, zone: str) -> int:
-    """Minutes that a zone's clock is ahead of UTC at a moment."""
-    ahead = on_clock(moment, zone).utcoffset() or timedelta()
-    return int(ahead.total_seconds()) // 60
-
-
-def _inside_the_week(start: int, length: int) -> list[tuple[int, int]]:
-    end = start + length
-    if end <= MINUTES_A_WEEK:
-        return [(start, end)]
-    return [(start, MINUTES_A_WEEK), (0, end - MINUTES_A_WEEK)]
-
-
-def _holds(spans: Spans, minute: int) -> bool:
-    return any(start <= minute < end for start, end in spans)
-
-
-def _time_classes(conditions: Sequence[Spans]) -> list[Spans]:
-    """The week cut into classes: minutes that no condition tells apart, each as its stretches."""
-    turns: dict[int, int] = {0: 0, MINUTES_A_WEEK: 0}
-    for number, spans in enumerate(conditions):
-        for minute in _edges(spans):
-            turns[minute] = turns.get(minute, 0) ^ (1 << number)
-    classes: dict[int, list[tuple[int, int]]] = {}
-    holding = 0
-    for start, end in pairwise(sorted(turns)):
-        holding ^= turns[start]
-        some = classes.setdefault(holding, [])
-        if some and some[-1][1] == start:
-            some[-1] = (some[-1][0], end)
-        else:
-            some.append((start, end))
-    return list(classes.values())
-
-
-def _edges(spans: Spans) -> Iterator[int]:
-    """Where some stretches, taken together, begin and end."""
-    reach = -1
-    for start, end in sorted(spans):
-        if start > reach:
-            if reach >= 0:
-                yield reach
-            yield start
-        reach = max(reach, end)
-    if reach >= 0:
-        yield reach

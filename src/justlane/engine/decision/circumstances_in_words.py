@@ -1,18 +1,20 @@
-"""A set of circumstances in the fewest words: a few boxes, each a condition on some of the four axes."""
+"""A set of circumstances in the fewest words: a few boxes, each a condition on some of the axes."""
 
 from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 from functools import reduce
+from itertools import product
 from math import prod
-from operator import and_
+from operator import and_, mul
+from typing import Any
 
 from msgspec import Struct
 
-from justlane.engine.decision.circumstances import CircumstanceSpace, box
+from justlane.engine.decision.axes import AgeRange, TimeRange
+from justlane.engine.decision.circumstances import CircumstanceSpace, box, strides_of
 from justlane.engine.decision.networks import NetworkTree
-from justlane.model.circumstances import MINUTES_A_DAY, Hours
 
 
 class AddressRange(Struct, frozen=True):
@@ -22,22 +24,17 @@ class AddressRange(Struct, frozen=True):
     but_not: tuple[str, ...] = ()
 
 
-class TimeRange(Struct, frozen=True):
-    """Hours on some weekdays (0 is Monday); no hours means the whole day."""
-
-    days: tuple[int, ...]
-    hours: tuple[Hours, ...]
-
-
 class Box(Struct, frozen=True):
     """Circumstances that fulfil every part. An empty part asks for nothing."""
 
     addresses: tuple[AddressRange, ...] = ()
-    multi_factor: bool | None = None
+    sides: tuple[tuple[str, bool], ...] = ()
+    """Of axes with two sides that matter: the field of a condition, and the side."""
     methods: tuple[str, ...] = ()
     other_methods: bool = False
     """Whether `methods` are those that it must not be."""
     times: tuple[TimeRange, ...] = ()
+    signed_in: tuple[AgeRange, ...] = ()
 
 
 Chosen = tuple[tuple[int, ...], ...]
@@ -53,7 +50,7 @@ def boxes(space: CircumstanceSpace, some: int) -> tuple[Box, ...]:
 class _Condensed:
     """A set in which classes that it does not tell apart are one.
 
-    A *row* is what the set holds in one kind of addresses, one bit for each kind of factor, method and time.
+    A *row* is what the set holds in one kind of addresses, one bit for each kind on the other axes.
     """
 
     def __init__(self, space: CircumstanceSpace, some: int) -> None:
@@ -62,13 +59,13 @@ class _Condensed:
         for number, block in enumerate(blocks):
             addresses.setdefault(block, []).append(number)
         known = [int.from_bytes(block, "little") for block in addresses]
-        inner = [_alike(space, known, axis) for axis in (1, 2, 3)]
+        inner = [_alike(space, known, axis) for axis in range(1, len(space.sizes))]
         self.kinds: list[list[list[int]]] = [list(addresses.values()), *inner]
         """On each axis, the classes of each kind."""
         self.sizes = [len(kinds) for kinds in self.kinds]
-        self.strides = (self.sizes[2] * self.sizes[3], self.sizes[3], 1)
+        self.strides = strides_of(self.sizes[1:])
         first = [[kind[0] for kind in kinds] for kinds in inner]
-        places = [f * space.strides[1] + m * space.strides[2] + t for f in first[0] for m in first[1] for t in first[2]]
+        places = [sum(map(mul, numbers, space.strides[1:])) for numbers in product(*first)]
         self.rows = [sum((row >> place & 1) << bit for bit, place in enumerate(places)) for row in known]
 
     def classes(self, chosen: Chosen) -> Chosen:
@@ -130,7 +127,7 @@ def _largest(space: _Condensed, row: int, bit: int) -> Chosen:
     """The best box around a region that stays inside the set: the fewest words, then the most regions."""
     at = (row, *(bit // stride % size for stride, size in zip(space.strides, space.sizes[1:], strict=True)))
     start: Chosen = tuple((number,) for number in at)
-    found = _widest(space, start, frozenset(axis for axis in range(4) if space.sizes[axis] > 1))
+    found = _widest(space, start, frozenset(axis for axis, size in enumerate(space.sizes) if size > 1))
     return min(found, key=lambda chosen: (space.words(chosen), -space.regions(chosen)))
 
 
@@ -186,18 +183,17 @@ def _covered_twice(blocks: Iterable[int]) -> int:
 
 
 def _in_words(space: CircumstanceSpace, chosen: Chosen) -> Box:
-    addresses, factors, methods, times = chosen
-    named = [space.methods[n] for n in methods]
-    other = "" in named
-    if other:
-        named = [m for m in space.methods if m and m not in named]
-    return Box(
-        addresses=() if len(addresses) == space.sizes[0] else _ranges(space.networks, addresses),
-        multi_factor=None if len(factors) == space.sizes[1] else space.factors[factors[0]],
-        methods=tuple(named),
-        other_methods=other and bool(named),
-        times=() if len(times) == space.sizes[3] else _weekly(s for n in times for s in space.times[n]),
-    )
+    addresses, *others = chosen
+    parts: dict[str, Any] = {}
+    sides: tuple[tuple[str, bool], ...] = ()
+    for axis, classes in zip(space.axes, others, strict=True):
+        if len(classes) < axis.size:
+            said = axis.said(classes)
+            sides += said.pop("sides", ())
+            parts |= said
+    if len(addresses) < space.sizes[0]:
+        parts["addresses"] = _ranges(space.networks, addresses)
+    return Box(sides=sides, **parts)
 
 
 def _ranges(tree: NetworkTree, classes: Sequence[int]) -> tuple[AddressRange, ...]:
@@ -234,31 +230,3 @@ def _ranges(tree: NetworkTree, classes: Sequence[int]) -> tuple[AddressRange, ..
 
     visit("", classes[0] == 0, "")
     return tuple(AddressRange(network, tuple(but_not[network])) for network in inside)
-
-
-def _weekly(spans: Iterable[tuple[int, int]]) -> tuple[TimeRange, ...]:
-    """Stretches of the week by day, days with the same hours together; what runs over midnight in one piece."""
-    joined: list[list[int]] = []
-    for start, end in sorted(spans):
-        if joined and joined[-1][1] == start:
-            joined[-1][1] = end
-        else:
-            joined.append([start, end])
-    by_day: dict[int, list[tuple[int, int]]] = {}
-    for start, end in joined:
-        for day in range(start // MINUTES_A_DAY, (end - 1) // MINUTES_A_DAY + 1):
-            midnight = day * MINUTES_A_DAY
-            by_day.setdefault(day, []).append((max(start - midnight, 0), min(end - midnight, MINUTES_A_DAY)))
-    days: dict[tuple[Hours, ...], list[int]] = {}
-    for day, pieces in by_day.items():
-        days.setdefault(_over_midnight(pieces), []).append(day)
-    return tuple(TimeRange(tuple(some), hours) for hours, some in days.items())
-
-
-def _over_midnight(pieces: list[tuple[int, int]]) -> tuple[Hours, ...]:
-    """The hours of one day: a piece up to midnight and one from midnight on are one span."""
-    if pieces == [(0, MINUTES_A_DAY)]:
-        return ()
-    if len(pieces) > 1 and pieces[0][0] == 0 and pieces[-1][1] == MINUTES_A_DAY:
-        pieces = [*pieces[1:-1], (pieces[-1][0], pieces[0][1])]
-    return tuple(Hours(start, end) for start, end in pieces)

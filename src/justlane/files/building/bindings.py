@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import datetime
 from itertools import product
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from justlane.files.building.places import Places
@@ -19,7 +20,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text
 from justlane.model.bindings import Binding, BreakGlass, Ceiling, Effect
-from justlane.model.circumstances import ALWAYS, WEEKDAYS, Condition, Hours, Situation
+from justlane.model.circumstances import ALWAYS, AXES, WEEKDAYS, Condition, Hours, Situation, span_of
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
@@ -101,18 +102,12 @@ def _binding(text: Text, place: int, shape: BindingShape, bundles: Bundles, plac
 def condition_of(shape: WhenShape | None, dates: BindingShape | None = None) -> Condition:
     """What must hold, from `when` and the dates beside it."""
     asked = shape or WhenShape.model_validate({})
-    return Condition(
-        networks=asked.networks,
-        multi_factor=asked.multi_factor,
-        methods=asked.methods,
-        not_networks=asked.not_networks,
-        not_methods=asked.not_methods,
-        weekdays=tuple(sorted({day for span in asked.days for day in _days(span)})),
-        hours=tuple(_hours(span) for span in asked.hours),
-        time_zone=asked.time_zone,
-        first_day=dates.first_day if dates else None,
-        last_day=dates.last_day if dates else None,
-    )
+    said = {
+        part.field: _READ.get(part.field, _as_it_is)(getattr(asked, part.field))
+        for axis in AXES
+        for part in (*axis.parts, *axis.more)
+    }
+    return Condition(**said, first_day=dates.first_day if dates else None, last_day=dates.last_day if dates else None)
 
 
 def _days(span: str) -> list[int]:
@@ -125,6 +120,18 @@ def _days(span: str) -> list[int]:
 def _hours(span: str) -> Hours:
     start, end = (int(clock[:2]) * 60 + int(clock[3:]) for clock in span.split("-"))
     return Hours(start, end)
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
+
+
+_READ: dict[str, Callable[[Any], Any]] = {
+    "weekdays": lambda spans: tuple(sorted({day for span in spans for day in _days(span)})),
+    "hours": lambda spans: tuple(_hours(span) for span in spans),
+    "signed_in_within": lambda text: span_of(text) if text else 0,
+}
+"""How what stands in a file is meant, where it is not what it says."""
 
 
 def ceilings_of(text: Text, file: PlatformFile) -> tuple[Ceiling, ...]:
@@ -181,7 +188,8 @@ def _situation(shape: SituationShape, zone: str) -> Situation:
     moment: datetime | None = shape.moment
     if moment is not None and moment.tzinfo is None:
         moment = moment.replace(tzinfo=ZoneInfo(zone))
-    return Situation(shape.address, shape.multi_factor, shape.method, moment)
+    ago = span_of(shape.signed_in_ago) if shape.signed_in_ago else None
+    return Situation(shape.address, shape.multi_factor, shape.method, moment, shape.managed_device, ago)
 
 
 def expectations_of(declared: DeclaredFiles) -> tuple[AnyExpectation, ...]:

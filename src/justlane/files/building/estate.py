@@ -33,6 +33,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
+from justlane.model.circumstances import span_of
 from justlane.model.estate import Administration, Connection, Estate, Habits, Platform, SecretPlace, Setting
 from justlane.model.findings import Severity
 from justlane.model.patterns import ANY
@@ -40,8 +41,6 @@ from justlane.model.people import Directory, LocalGroup, LocalMember
 from justlane.model.roles import Action, Pattern, Role
 from justlane.model.rules import NONE, Accepted, RuleSetting
 from justlane.model.scopes import PLATFORM_KIND, Gathered, Scope, platform_of
-
-_UNITS = {"minute": 60, "hour": 3600, "day": 86400, "week": 604800}
 
 
 def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Estate:
@@ -102,8 +101,7 @@ def _accepted(text: Text, root: EstateFile) -> tuple[Accepted, ...]:
 
 def seconds(span: str) -> int:
     """A span such as `12 hours`, in seconds."""
-    number, _, unit = span.partition(" ")
-    return int(number) * _UNITS[unit.rstrip("s")]
+    return 60 * span_of(span)
 
 
 def zone_of(root: EstateFile) -> str:

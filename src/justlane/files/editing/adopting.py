@@ -12,7 +12,7 @@ from justlane.files.editing.carrying import carry_out
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.bindings import Binding
-from justlane.model.circumstances import WEEKDAYS, Condition
+from justlane.model.circumstances import Condition, parts_of
 from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
 from justlane.model.errors import RefusedError
 from justlane.model.people import LocalGroup, Principal, PrincipalKind
@@ -198,19 +198,4 @@ def _texts(value: object) -> list[str]:
 
 def when_of(asked: Condition) -> dict[str, Value]:
     """A condition in the words of the files, without its days."""
-    found: dict[str, Value] = {}
-    for key, some in (
-        ("from network", asked.networks),
-        ("not from network", asked.not_networks),
-        ("signed in by", asked.methods),
-        ("not signed in by", asked.not_methods),
-        ("days", [WEEKDAYS[day] for day in asked.weekdays]),
-        ("between", [str(span) for span in asked.hours]),
-    ):
-        if some:
-            found[key] = few(list(some))
-    if asked.multi_factor is not None:
-        found["multi-factor"] = "yes" if asked.multi_factor else "no"
-    if asked.time_zone:
-        found["time zone"] = asked.time_zone
-    return found
+    return {part.key: words[0] if part.single else few(words) for part, words in parts_of(asked)}

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from justlane.files.in_place.scalars import Value
-from justlane.files.reading.shapes import WhenShape
+from justlane.model.circumstances import AXES
 from justlane.model.errors import UsageError
 
-_KEYS = sorted((field.alias or name for name, field in WhenShape.model_fields.items()), key=len, reverse=True)
-_SINGLE = ("multi-factor", "time zone")
+_PARTS = {part.key: part for axis in AXES for part in (*axis.parts, *axis.more)}
+_KEYS = sorted(_PARTS, key=len, reverse=True)
 
 
 def condition_in(texts: Iterable[str]) -> dict[str, Value]:
@@ -21,9 +21,9 @@ def condition_in(texts: Iterable[str]) -> dict[str, Value]:
             raise UsageError(f"--when: found {text!r}", f"it begins with one of: {', '.join(sorted(_KEYS))}")
         rest = text[len(key) :].lstrip(":").strip()
         words = [word.strip() for word in rest.split(",") if word.strip()]
-        if not words and key == "multi-factor":
-            words = ["yes"]
+        if not words and _PARTS[key].implied:
+            words = [_PARTS[key].implied]
         if not words:
             raise UsageError(f"--when: {key!r} says nothing", f"say what, such as --when '{key} …'")
         found.setdefault(key, []).extend(words)
-    return {key: words[0] if len(words) == 1 or key in _SINGLE else words for key, words in found.items()}
+    return {key: words[0] if len(words) == 1 or _PARTS[key].single else words for key, words in found.items()}

@@ -26,6 +26,7 @@ from justlane.files.reading.vocabulary import (
     ScopeName,
     Shape,
     Span,
+    SpanOfTime,
     Value,
     Words,
     YesNo,
@@ -92,8 +93,8 @@ class WhenShape(Shape):
     not_methods: Many = Field(
         (), alias="not signed in by", description="Ways to sign in; none of them. An unknown one is none."
     )
-    days: Annotated[tuple[Day, ...], BeforeValidator(listed, json_schema_input_type=Day | list[Day])] = Field(
-        (), description="Weekdays, mon to sun, or spans such as mon-fri."
+    weekdays: Annotated[tuple[Day, ...], BeforeValidator(listed, json_schema_input_type=Day | list[Day])] = Field(
+        (), alias="days", description="Weekdays, mon to sun, or spans such as mon-fri."
     )
     hours: Annotated[
         tuple[Annotated[Span, AfterValidator(_lasting)], ...],
@@ -102,6 +103,12 @@ class WhenShape(Shape):
         (), alias="between", description="Hours, such as 22:00-06:00; the start belongs to them, the end does not."
     )
     time_zone: Words = Field("", alias="time zone", description="For days and hours; the estate's own, when left out.")
+    managed_device: YesNo | None = Field(
+        None, alias="on a managed device", description="Whether the device is one that the organisation looks after."
+    )
+    signed_in_within: SpanOfTime = Field(
+        "", alias="signed in within", description="How long ago they proved who they are, at most: 15 minutes, 8 hours."
+    )
 
 
 class WhereShape(BaseModel):
@@ -248,6 +255,12 @@ class SituationShape(Shape):
     method: Words = Field("", alias="signed in by", description="The way to sign in; unknown, when left out.")
     moment: Moment | None = Field(
         None, alias="at time", description="Such as 2026-11-25 23:30, in the estate's time zone."
+    )
+    managed_device: YesNo = Field(
+        False, alias="on a managed device", description="Whether the device is one that the organisation looks after."
+    )
+    signed_in_ago: SpanOfTime = Field(
+        "", alias="signed in ago", description="How long ago they proved who they are; unknown, when left out."
     )
 
 

@@ -79,6 +79,7 @@ ManyPrincipals = Annotated[
 
 Day = Annotated[str, StringConstraints(pattern=DAY)]
 Span = Annotated[str, StringConstraints(pattern=HOURS)]
+SpanOfTime = Annotated[str, StringConstraints(pattern=SPAN_OF_TIME)]
 
 
 class Shape(BaseModel):

@@ -17,13 +17,13 @@ from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding, Ceiling, Effect, Publication
-from justlane.model.circumstances import ALWAYS, MINUTES_A_DAY, Condition
+from justlane.model.circumstances import ALWAYS, AXES, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
 from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
-from justlane.platforms.abilities import Abilities, Settings
+from justlane.platforms.abilities import EVERY_CONDITION, Abilities, Settings
 from justlane.platforms.entries import HERE, principal_of, texts
 from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort
 
@@ -46,7 +46,7 @@ class HttpDialect(Dialect):
     parts = PARTS
     sorts = SORTS
     says_all = True
-    abilities = Abilities()
+    abilities = Abilities(conditions=EVERY_CONDITION)
     settings = Settings(("url", "token from"), ("trust", "with"))
 
     def declared(self, index: EstateIndex, platform: str, moment: datetime) -> Declared:
@@ -84,11 +84,12 @@ class HttpDialect(Dialect):
         return part == "ceilings" or (part == "bindings" and entry.get("deny") is True)
 
     def between(self, part: str, before: Entry, after: Entry) -> Entry | None:
-        """A group with the members of both, a role with the actions of both."""
+        """A group with the members of both, a role with the actions of both, if both leave out the same."""
         if part == "roles":
+            if set(texts(before.get("excepts"))) != set(texts(after.get("excepts"))):
+                return None  # what one allows and the other leaves out would be allowed by neither, but by both
             both: Entry = {key: _either(texts(before.get(key)), texts(after.get(key))) for key in _GIVING}
-            left_out = texts(after.get("excepts"))
-            return {**both, "excepts": [item for item in texts(before.get("excepts")) if item in left_out]}
+            return {**after, **both}
         if part in ("groups", "local_groups"):
             return {**after, "members": _either(texts(before.get("members")), texts(after.get("members")))}
         return None
@@ -280,14 +281,11 @@ def plain_binding(binding: Binding, place: int) -> Entry:
 def plain_condition(condition: Condition) -> Entry:
     """A condition as platforms keep it."""
     return {
-        "networks": list(condition.networks),
-        "multi_factor": condition.multi_factor,
-        "methods": list(condition.methods),
-        "not_networks": list(condition.not_networks),
-        "not_methods": list(condition.not_methods),
-        "weekdays": list(condition.weekdays),
-        "hours": [[h.start, h.end] for h in condition.hours],
-        "time_zone": condition.time_zone,
+        **{
+            part.field: part.plain(getattr(condition, part.field))
+            for axis in AXES
+            for part in (*axis.parts, *axis.more)
+        },
         "first_day": condition.first_day.isoformat() if condition.first_day else "",
         "last_day": condition.last_day.isoformat() if condition.last_day else "",
     }

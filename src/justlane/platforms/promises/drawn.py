@@ -5,7 +5,7 @@ from __future__ import annotations
 from random import Random
 
 from justlane.model.bindings import Binding, Effect
-from justlane.model.circumstances import ALWAYS, Condition
+from justlane.model.circumstances import ALWAYS, AXES, Condition
 from justlane.model.estate import Connection, Decides, Estate, Habits, Platform, RolesHeld, SecretPlace
 from justlane.model.findings import Source
 from justlane.model.people import (
@@ -142,6 +142,8 @@ def _effect(draw: Random, can: Abilities, habits: Habits) -> Effect:
 def _condition(draw: Random, can: Abilities) -> Condition:
     if draw.random() < 0.75:
         return ALWAYS
-    if "network" in can.conditions and draw.random() < 0.5:
-        return Condition(networks=("192.0.2.0/24",))
-    return Condition(multi_factor=True) if "multi-factor" in can.conditions else ALWAYS
+    known = [part for axis in AXES if axis.name in can.conditions for part in axis.parts]
+    if not known:
+        return ALWAYS
+    part = draw.choice(known)
+    return Condition(**{part.field: part.example})

@@ -13,7 +13,7 @@ from justlane.engine.decision.deciding import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import is_active
 from justlane.engine.questions.sight import seen as seen_by
-from justlane.model.circumstances import Situation
+from justlane.model.circumstances import FACTS, Situation
 from justlane.model.progress import Progress
 from justlane.platforms.interface import Connector, Entry, Shown, dialect_of
 from justlane.platforms.proof.choosing import Chosen, Coverage
@@ -355,9 +355,7 @@ def context_of(question: Question) -> Entry:
     """The circumstances of a question as the Authorization API's context carries them."""
     situation = question.situation or Situation()
     return {
-        "address": situation.address,
-        "multi_factor": situation.multi_factor,
-        "method": situation.method,
+        **{fact.field: getattr(situation, fact.field) for fact in FACTS},
         "time": (situation.moment or question.moment).isoformat(),
         "role": question.role,
         "day": question.day.isoformat() if question.day else "",

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date
 from typing import Any
 
-from justlane.engine.decision.circumstances_in_words import AddressRange, Box, TimeRange
-from justlane.model.circumstances import WEEKDAYS, Condition
+from justlane.engine.decision.axes import AgeRange, TimeRange
+from justlane.engine.decision.circumstances_in_words import AddressRange, Box
+from justlane.model.circumstances import AXES, WEEKDAYS, Condition, parts_of, span_text
 
 
 def box_text(box: Box) -> str:
     """One box: `from 192.0.2.0/24, with a second factor, mon-fri 08:00-18:00`."""
     parts = [f"from {_or(_addresses(a) for a in box.addresses)}"] if box.addresses else []
-    parts += _factor(box.multi_factor)
+    parts += _sides(dict(box.sides))
     if box.methods:
         parts.append(f"signed in {'other than ' if box.other_methods else ''}by {_or(box.methods)}")
+    if box.signed_in:
+        parts.append(f"signed in {_or(_ages(a) for a in box.signed_in)}")
     if box.times:
         parts.append(_or(_times(t) for t in box.times))
     return ", ".join(parts) or "always"
@@ -31,10 +34,11 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
     return [
         {
             "addresses": [{"inside": a.inside, "but_not": list(a.but_not)} for a in box.addresses],
-            "multi_factor": box.multi_factor,
+            **{axis.parts[0].field: dict(box.sides).get(axis.parts[0].field) for axis in AXES if axis.said[0]},
             "methods": list(box.methods),
             "other_methods": box.other_methods,
             "times": [{"days": [WEEKDAYS[d] for d in t.days], "hours": [str(h) for h in t.hours]} for t in box.times],
+            "signed_in": [{"over_minutes": a.over, "within_minutes": a.within} for a in box.signed_in],
         }
         for box in boxes
     ]
@@ -42,29 +46,20 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
 
 def typed(condition: Condition) -> Iterator[str]:
     """What a condition asks for besides days, each part as it is typed behind `--when`."""
-    parts = (
-        ("from network", condition.networks),
-        ("not from network", condition.not_networks),
-        ("signed in by", condition.methods),
-        ("not signed in by", condition.not_methods),
-        ("days", [WEEKDAYS[day] for day in condition.weekdays]),
-        ("between", [str(hours) for hours in condition.hours]),
-        ("time zone", [condition.time_zone] if condition.time_zone else []),
-    )
-    yield from (f"{key} {','.join(words)}" for key, words in parts if words)
-    if condition.multi_factor is not None:
-        yield f"multi-factor {'yes' if condition.multi_factor else 'no'}"
+    yield from (f"{part.key} {','.join(words)}" for part, words in parts_of(condition))
 
 
 def condition_text(condition: Condition, today: date | None = None) -> str:
     """A condition as it was declared; empty if it asks for nothing. On a day, what has ended by then says so."""
     parts = [f"from {_or(condition.networks)}"] if condition.networks else []
     parts += [f"from outside {_and(condition.not_networks)}"] if condition.not_networks else []
-    parts += _factor(condition.multi_factor)
+    parts += _sides({axis.parts[0].field: getattr(condition, axis.parts[0].field) for axis in AXES if axis.said[0]})
     if condition.methods:
         parts.append(f"signed in by {_or(condition.methods)}")
     if condition.not_methods:
         parts.append(f"signed in other than by {_or(condition.not_methods)}")
+    if condition.signed_in_within:
+        parts.append(f"signed in {_ages(AgeRange(0, condition.signed_in_within))}")
     if condition.weekdays or condition.hours:
         zone = f" ({condition.time_zone})" if condition.time_zone else ""
         parts.append(_times(TimeRange(condition.weekdays, condition.hours)) + zone)
@@ -74,8 +69,20 @@ def condition_text(condition: Condition, today: date | None = None) -> str:
     return ", ".join(parts)
 
 
-def _factor(used: bool | None) -> list[str]:
-    return [] if used is None else ["with a second factor" if used else "without a second factor"]
+def _sides(sides: Mapping[str, bool | None]) -> list[str]:
+    """What is said of each axis with two sides; nothing of one that does not matter."""
+    return [
+        axis.said[0] if sides[axis.parts[0].field] else axis.said[1]
+        for axis in AXES
+        if axis.said[0] and sides.get(axis.parts[0].field) is not None
+    ]
+
+
+def _ages(part: AgeRange) -> str:
+    """`within 15 minutes`; without an end it is also whoever signed in at an unknown time."""
+    if part.within is None:
+        return f"longer than {span_text(part.over)} ago"
+    return f"within {span_text(part.within)}" + (f", longer than {span_text(part.over)} ago" if part.over else "")
 
 
 def _or(words: Iterable[str]) -> str:

@@ -25,14 +25,23 @@ class Times(TypedDict):
     hours: list[str]
 
 
+class SignedIn(TypedDict):
+    """How many minutes ago somebody signed in; without an upper end, or when is not known, null."""
+
+    over_minutes: int
+    within_minutes: int | None
+
+
 class Box(TypedDict):
     """Circumstances; what is empty or null asks for nothing."""
 
     addresses: list[Addresses]
     multi_factor: bool | None
+    managed_device: bool | None
     methods: list[str]
     other_methods: bool
     times: list[Times]
+    signed_in: list[SignedIn]
 
 
 Binding = TypedDict(
