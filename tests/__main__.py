@@ -1,4 +1,4 @@
-"""Run all tests: `python -m tests [NAME …]`. Ends with a line that counts them, and with 1 if any failed.
+"""Run all tests: `python -m tests [NAME …]`. Prints each failure as it comes, and how far it is; ends with a line that counts them, and with 1 if any failed.
 
 They run side by side, in as many processes as there are processors; a class that prepares something together stays
 together. With JUSTLANE_NO_SKIPPING set, a skipped test is a failure.
@@ -8,12 +8,16 @@ from __future__ import annotations
 
 import io
 import os
+import resource
 import sys
 import time
 import unittest
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from typing import NamedTuple
+
+EVERY = 20
+"""Seconds between two lines that say how far it is."""
 
 
 class Outcome(NamedTuple):
@@ -39,9 +43,18 @@ def main() -> int:
             together = type(test).setUpClass.__func__ is not unittest.TestCase.setUpClass.__func__  # type: ignore[attr-defined]
             tests.setdefault(test.id().rpartition(".")[0] if together else test.id(), []).append(test.id())
     began = time.monotonic()
+    outcomes: list[Outcome] = []
     with ProcessPoolExecutor() as pool:
-        outcomes = list(pool.map(outcome, tests.values()))
-    print("".join(done.said for done in outcomes if done.failed))
+        told = began
+        for future in as_completed([pool.submit(outcome, names) for names in tests.values()]):
+            outcomes.append(future.result())
+            if outcomes[-1].failed:
+                print(outcomes[-1].said, flush=True)
+            if time.monotonic() - told > EVERY:
+                told = time.monotonic()
+                failed = sum(o.failed for o in outcomes)
+                print(f"{sum(o.ran for o in outcomes)} of {sum(map(len, tests.values()))} after {told - began:.0f} s, {failed} failed", flush=True)
+    print()
     for done in sorted(outcomes, key=lambda o: -o.seconds)[:10]:
         print(f"{done.seconds:7.1f} s  {done.name}")
     ran, skipped = sum(o.ran for o in outcomes), [s for o in outcomes for s in o.skipped]
@@ -50,7 +63,8 @@ def main() -> int:
         for said in skipped:
             print(f"skipped, and must not be: {said}")
         failed += len(skipped)
-    print(f"Ran {ran} tests in {time.monotonic() - began:.0f} s")
+    used = resource.getrusage(resource.RUSAGE_CHILDREN)
+    print(f"Ran {ran} tests in {time.monotonic() - began:.0f} s, {used.ru_utime + used.ru_stime:.0f} s of processor time")
     left_out = f", {len(skipped)} skipped" if skipped and "JUSTLANE_NO_SKIPPING" not in os.environ else ""
     print(f"{ran + broken - failed - (len(skipped) if left_out else 0)} passed, {failed} failed{left_out}")
     return 1 if failed or not ran else 0

@@ -17,6 +17,7 @@ from justlane.model.circumstances import AXES, FACTS, MINUTES_A_WEEK, Axis, Cond
 from justlane.platforms.abilities import EVERY_CONDITION, Abilities, said_conditions
 from justlane.platforms.over_http.dialect import condition_of as read_back
 from justlane.platforms.over_http.dialect import plain_condition
+from justlane.platforms.proof.probing import context_of
 from justlane.reports.answers.conditions import boxes_text, condition_text, plain_boxes, typed
 from justlane.reports.outputs.answers import Box
 from justlane.serving import answers
@@ -104,6 +105,10 @@ class AxesTest(unittest.TestCase):
                 self.assertIn(fact.field, SituationShape.model_fields)
                 self.assertIn(fact.field, answers.Context.__struct_fields__)
                 self.assertIn(fact.field, ruling.Context.__struct_fields__)
+        context = answers.Context("192.0.2.7", True, "key", True, 5)
+        asked = answers._question(context, "UTC")
+        self.assertEqual(asked.situation, Situation("192.0.2.7", True, "key", None, True, 5))
+        self.assertLessEqual({(fact.field, getattr(context, fact.field)) for fact in FACTS}, set(context_of(asked).items()))
 
 
 class AxesInFilesTest(EstateTest):

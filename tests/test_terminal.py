@@ -69,6 +69,10 @@ class TerminalTest(EstateTest):
                 too_long = [line for line in text.splitlines() if len(line) > columns and len(line.split()) > 1]
                 self.assertEqual(too_long, [], (columns, words))
 
+    def test_an_option_without_its_word_leads_to_the_help_of_its_command(self) -> None:
+        for words, command in (("give --even-so", "justlane give"), ("people show --as-of", "justlane people show"), ("--pager", "justlane")):
+            self.assertIn(f"`{command} --help` shows how it is used", self.lane(words, 2).err)
+
     def test_a_mistake_of_ours_has_an_end_of_its_own_and_no_traceback(self) -> None:
         slip = "import sys; import justlane.cli.questions.checking as s; s.check.callback = lambda **_: {}['x']; from justlane.cli.main import run; sys.argv[1:] = ['check']; run()"
         done = subprocess.run([sys.executable, "-c", slip], env=self.environment, capture_output=True, text=True, check=False)

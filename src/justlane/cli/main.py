@@ -196,6 +196,17 @@ def _as_text() -> None:
             stream.reconfigure(errors="backslashreplace")
 
 
+def _typed() -> str:
+    """The command that was typed, for an error of which Click does not say where it belongs."""
+    command: click.Command | None = main
+    context, words = click.Context(main), ["justlane"]
+    for word in sys.argv[1:]:
+        if isinstance(command, click.Group) and word in command.list_commands(context):
+            command = command.get_command(context, word)
+            words.append(word)
+    return " ".join(words)
+
+
 def _outcome() -> int:
     try:
         if "_JUSTLANE_COMPLETE" in os.environ:
@@ -208,7 +219,7 @@ def _outcome() -> int:
         terminal.complain("stopped", "")
         return STOPPED
     except click.UsageError as error:
-        path = error.ctx.command_path if error.ctx else "justlane"
+        path = error.ctx.command_path if error.ctx else _typed()
         terminal.complain(error.format_message(), f"`{path} --help` shows how it is used")
         return error.exit_code
     except click.ClickException as error:
