@@ -119,7 +119,10 @@ class Week:
         self._moment, self._zone = moment, zone
         clocks = dict.fromkeys(_clock_of(c) for c in known if c.weekdays or c.hours)
         self._spans = {clock: tuple(self._weekly(*clock)) for clock in clocks}
-        self.classes = _time_classes(list(dict.fromkeys(self._spans.values())))
+        distinct = dict.fromkeys(self._spans.values())
+        self._bits = {spans: number for number, spans in enumerate(distinct)}
+        classes = _time_classes(list(distinct))
+        self.classes, self._holding = list(classes.values()), list(classes)
         self.size = len(self.classes)
 
     def key(self, condition: Condition) -> object:
@@ -129,7 +132,10 @@ class Week:
     def chosen(self, condition: Condition) -> Iterable[int]:
         """As `Cut` says."""
         spans = self._spans.get(_clock_of(condition))
-        return [n for n, some in enumerate(self.classes) if spans is None or _holds(spans, some[0][0])]
+        if spans is None:
+            return range(self.size)
+        bit = self._bits[spans]
+        return [number for number, holding in enumerate(self._holding) if holding >> bit & 1]
 
     def said(self, classes: Sequence[int]) -> dict[str, Any]:
         """As `Cut` says."""
@@ -220,12 +226,11 @@ def _inside_the_week(start: int, length: int) -> list[tuple[int, int]]:
     return [(start, MINUTES_A_WEEK), (0, end - MINUTES_A_WEEK)]
 
 
-def _holds(spans: Spans, minute: int) -> bool:
-    return any(start <= minute < end for start, end in spans)
+def _time_classes(conditions: Sequence[Spans]) -> dict[int, list[tuple[int, int]]]:
+    """The week cut into classes: minutes that no condition tells apart, each as its stretches.
 
-
-def _time_classes(conditions: Sequence[Spans]) -> list[Spans]:
-    """The week cut into classes: minutes that no condition tells apart, each as its stretches."""
+    By the conditions that hold there, one bit for each.
+    """
     turns: dict[int, int] = {0: 0, MINUTES_A_WEEK: 0}
     for number, spans in enumerate(conditions):
         for minute in _edges(spans):
@@ -239,7 +244,7 @@ def _time_classes(conditions: Sequence[Spans]) -> list[Spans]:
             some[-1] = (some[-1][0], end)
         else:
             some.append((start, end))
-    return list(classes.values())
+    return classes
 
 
 def _edges(spans: Spans) -> Iterator[int]:
