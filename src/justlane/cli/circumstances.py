@@ -75,7 +75,8 @@ def question(estate: Estate, given: Mapping[str, Any], place: str | None = None)
     changes: dict[str, Any] = {}
     for fact in FACTS:
         if given[fact.parameter] is not None:
-            changes[fact.field] = _READ.get(fact.field, _as_it_is)(given[fact.parameter])
+            changes[fact.field] = given[fact.parameter]
+    changes |= {field: read(changes[field]) for field, read in _READ.items() if field in changes}
     if timed:
         changes["moment"] = moment
     return Question(
@@ -113,10 +114,6 @@ def _ago(text: str) -> int:
         return span_of(text)
     except ValueError as error:
         raise UsageError(f"--signed-in-ago: {error}", "write it like '5 minutes'") from None
-
-
-def _as_it_is(value: Any) -> Any:
-    return value
 
 
 _READ: dict[str, Callable[[Any], Any]] = {"address": _address, "signed_in_ago": _ago}

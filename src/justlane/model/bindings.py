@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from justlane.model.circumstances import ALWAYS, Condition
 from justlane.model.findings import Source
+from justlane.model.patterns import is_like
 from justlane.model.people import Principal
 
 
@@ -69,6 +70,10 @@ class Ceiling(Struct, frozen=True):
     def names(self, principals: Collection[Principal]) -> bool:
         """Whether it is for somebody whom these principals stand for."""
         return self.principal in principals and not any(left_out in principals for left_out in self.but_not)
+
+    def is_over(self, action: str) -> bool:
+        """Whether an action is among those that it takes away."""
+        return any(is_like(pattern, action) for pattern in self.patterns)
 
 
 class BreakGlass(Struct, frozen=True):

@@ -199,14 +199,17 @@ AXES = (
     ),
 )
 """Every axis but dates, which are judged by the day and kept on platforms by aligning."""
+CONDITION_PARTS = tuple(part for axis in AXES for part in (*axis.parts, *axis.more))
+"""All that a condition may say besides dates."""
+SIDES = {axis.parts[0].field: axis.said for axis in AXES if any(axis.said)}
+"""The fields of the axes with two sides -> how *yes* and *no* are put into words."""
 
 
 def parts_of(condition: Condition) -> Iterator[tuple[Part, list[str]]]:
     """What a condition asks for besides dates, each part with its words as in the files."""
-    for axis in AXES:
-        for part in (*axis.parts, *axis.more):
-            if words := part.words(getattr(condition, part.field)):
-                yield part, words
+    for part in CONDITION_PARTS:
+        if words := part.words(getattr(condition, part.field)):
+            yield part, words
 
 
 class Fact(Struct, frozen=True):

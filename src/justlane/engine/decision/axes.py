@@ -7,9 +7,8 @@ are, `model.circumstances` says; one with two sides needs nothing here.
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime, timedelta
-from functools import partial
 from itertools import pairwise
 from typing import Any, Protocol
 
@@ -17,9 +16,9 @@ from msgspec import Struct
 
 from justlane.engine.facts.clock import on_clock
 from justlane.model.circumstances import (
-    AXES,
     MINUTES_A_DAY,
     MINUTES_A_WEEK,
+    SIDES,
     Condition,
     Hours,
     Situation,
@@ -118,10 +117,10 @@ class Week:
     def __init__(self, known: Sequence[Condition], moment: datetime, zone: str) -> None:
         self._moment, self._zone = moment, zone
         clocks = dict.fromkeys(_clock_of(c) for c in known if c.weekdays or c.hours)
-        self._spans = {clock: tuple(self._weekly(*clock)) for clock in clocks}
-        distinct = dict.fromkeys(self._spans.values())
-        self._bits = {spans: number for number, spans in enumerate(distinct)}
-        classes = _time_classes(list(distinct))
+        spans = {clock: tuple(self._weekly(*clock)) for clock in clocks}
+        number = {some: bit for bit, some in enumerate(dict.fromkeys(spans.values()))}
+        self._bits = {clock: number[some] for clock, some in spans.items()}
+        classes = _time_classes(list(number))
         self.classes, self._holding = list(classes.values()), list(classes)
         self.size = len(self.classes)
 
@@ -131,10 +130,9 @@ class Week:
 
     def chosen(self, condition: Condition) -> Iterable[int]:
         """As `Cut` says."""
-        spans = self._spans.get(_clock_of(condition))
-        if spans is None:
+        bit = self._bits.get(_clock_of(condition))
+        if bit is None:
             return range(self.size)
-        bit = self._bits[spans]
         return [number for number, holding in enumerate(self._holding) if holding >> bit & 1]
 
     def said(self, classes: Sequence[int]) -> dict[str, Any]:
@@ -180,22 +178,16 @@ class Ages:
         return {"signed_in": tuple(ranges)}
 
 
-_SIDED = [axis.parts[0].field for axis in AXES if axis.said[0]]
-
-CUTS: tuple[Callable[[Sequence[Condition], datetime, str], Cut], ...] = (
-    *(partial(lambda field, known, moment, zone: Sides(field, known), field) for field in _SIDED),
-    lambda known, moment, zone: Methods(known),
-    Week,
-    lambda known, moment, zone: Ages(known),
-)
-"""What makes the cut of each axis, from conditions, a moment and the estate's time zone."""
+def cut(known: Sequence[Condition], moment: datetime, zone: str) -> tuple[Cut, ...]:
+    """Each axis, as some conditions cut it at a moment, on the clock of the estate's time zone."""
+    return (*(Sides(field, known) for field in SIDES), Methods(known), Week(known, moment, zone), Ages(known))
 
 
 def holds_in(asked: Condition, given: Situation) -> bool:
     """Whether a condition holds in a situation, as far as it asks for more than addresses, times and dates."""
     recent = given.signed_in_ago is not None and given.signed_in_ago <= asked.signed_in_within
     return (
-        all(getattr(asked, field) in (None, getattr(given, field)) for field in _SIDED)
+        all(getattr(asked, field) in (None, getattr(given, field)) for field in SIDES)
         and _passes(given.method, asked)
         and (not asked.signed_in_within or recent)
     )

@@ -15,7 +15,7 @@ from typing import Protocol
 
 from msgspec.structs import replace
 
-from justlane.engine.decision.axes import CUTS, Cut, holds_in
+from justlane.engine.decision.axes import Cut, cut, holds_in
 from justlane.engine.decision.networks import NetworkTree
 from justlane.engine.facts.clock import on_clock
 from justlane.model.circumstances import Condition, Situation
@@ -111,15 +111,15 @@ def within(minute: int, start: int, end: int) -> bool:
 class CircumstanceSpace:
     """All circumstances, as far as some conditions can tell them apart.
 
-    The bits of a set stand in blocks of whole
-    bytes, one for each class of addresses: what a condition asks besides networks is the same in every block.
+    The bits of a set stand in blocks of whole bytes, one for each class of addresses: what a condition asks besides
+    networks is the same in every block.
     """
 
     def __init__(self, conditions: Iterable[Condition], moment: datetime, time_zone: str) -> None:
         self._zone, self._moment = time_zone, moment
         known = [c for c in dict.fromkeys(conditions) if c.circumstantial]
         self.networks = NetworkTree(sorted({n for c in known for n in (*c.networks, *c.not_networks)}))
-        self.axes: tuple[Cut, ...] = tuple(make(known, moment, time_zone) for make in CUTS)
+        self.axes: tuple[Cut, ...] = cut(known, moment, time_zone)
         """The axes besides addresses, the last one varying fastest from bit to bit."""
         self.sizes = (len(self.networks.classes), *(axis.size for axis in self.axes))
         block = prod(self.sizes[1:])

@@ -23,7 +23,6 @@ from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.findings import Source
-from justlane.model.patterns import matching
 from justlane.model.people import Principal
 
 Credit = list[tuple[Binding, int]]
@@ -296,7 +295,7 @@ class Judge:
     def ceilings_over(self, action: str) -> Iterator[Ceiling]:
         """The ceilings that take an action away from this person, in whatever circumstances."""
         for ceiling in self.platform.platform.ceilings:
-            if ceiling.names(self.person.principals) and any(matching(p, (action,)) for p in ceiling.patterns):
+            if ceiling.names(self.person.principals) and ceiling.is_over(action):
                 yield ceiling
 
     def credit(self, role: str | None, action: str, address: str) -> Credit:

@@ -28,7 +28,6 @@ from justlane.model.bindings import Binding
 from justlane.model.bindings import Effect as Sense
 from justlane.model.edits import Edit, Give, Join, Leave, LeaveOutOfRole, Withdraw
 from justlane.model.estate import Binds, Decides
-from justlane.model.patterns import matching
 from justlane.model.people import Principal, PrincipalKind
 
 MOST_OFFERED = 5
@@ -236,7 +235,7 @@ def _under_ceilings(judging: Judge, need: Need) -> Iterator[Step]:
     """The groups that somebody is in and that a ceiling over the action leaves out: without them it is for them too."""
     somebody, name = judging.person, judging.platform.platform.name
     for ceiling in judging.platform.platform.ceilings:
-        over = ceiling.principal in somebody.principals and any(matching(p, (need.action,)) for p in ceiling.patterns)
+        over = ceiling.principal in somebody.principals and ceiling.is_over(need.action)
         for group in ceiling.but_not if over else ():
             if group in somebody.principals and group.kind in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
                 yield Step(Leave(need.user, group, name))

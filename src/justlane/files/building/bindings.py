@@ -20,7 +20,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text
 from justlane.model.bindings import Binding, BreakGlass, Ceiling, Effect
-from justlane.model.circumstances import ALWAYS, AXES, WEEKDAYS, Condition, Hours, Situation, span_of
+from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, WEEKDAYS, Condition, Hours, Situation, span_of
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
@@ -102,11 +102,8 @@ def _binding(text: Text, place: int, shape: BindingShape, bundles: Bundles, plac
 def condition_of(shape: WhenShape | None, dates: BindingShape | None = None) -> Condition:
     """What must hold, from `when` and the dates beside it."""
     asked = shape or WhenShape.model_validate({})
-    said = {
-        part.field: _READ.get(part.field, _as_it_is)(getattr(asked, part.field))
-        for axis in AXES
-        for part in (*axis.parts, *axis.more)
-    }
+    said = {part.field: getattr(asked, part.field) for part in CONDITION_PARTS}
+    said |= {field: read(said[field]) for field, read in _READ.items()}
     return Condition(**said, first_day=dates.first_day if dates else None, last_day=dates.last_day if dates else None)
 
 
@@ -120,10 +117,6 @@ def _days(span: str) -> list[int]:
 def _hours(span: str) -> Hours:
     start, end = (int(clock[:2]) * 60 + int(clock[3:]) for clock in span.split("-"))
     return Hours(start, end)
-
-
-def _as_it_is(value: Any) -> Any:
-    return value
 
 
 _READ: dict[str, Callable[[Any], Any]] = {

@@ -130,7 +130,8 @@ class Unfinished:
 
         FileNotFoundError if there is none, NotBeneathError if it is no regular file, OSError if that is impossible.
         """
-        with closing_handle(beneath.regular(name, os.O_RDONLY, folder=self.folder)) as known_by:
+        with os.fdopen(beneath.regular(name, os.O_RDONLY, folder=self.folder), "rb") as there:
+            known_by = there.fileno()
             known, own = os.fstat(known_by), os.fstat(self.handle)
             if (known.st_uid, known.st_gid) != (own.st_uid, own.st_gid):
                 self._owned_like(known)
@@ -178,15 +179,6 @@ def _called(number: int) -> str:
         return pwd.getpwuid(number).pw_name
     except KeyError:
         return f"user {number}"
-
-
-@contextmanager
-def closing_handle(handle: int) -> Iterator[int]:
-    """An open file, as long as the context lasts."""
-    try:
-        yield handle
-    finally:
-        os.close(handle)
 
 
 @contextmanager

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from justlane.files.in_place.scalars import Value
-from justlane.model.circumstances import AXES
+from justlane.model.circumstances import CONDITION_PARTS
 from justlane.model.errors import UsageError
 
-_PARTS = {part.key: part for axis in AXES for part in (*axis.parts, *axis.more)}
+_PARTS = {part.key: part for part in CONDITION_PARTS}
 _KEYS = sorted(_PARTS, key=len, reverse=True)
 
 

@@ -17,7 +17,7 @@ from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.bindings import Binding, Ceiling, Effect, Publication
-from justlane.model.circumstances import ALWAYS, AXES, MINUTES_A_DAY, Condition
+from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
@@ -281,11 +281,7 @@ def plain_binding(binding: Binding, place: int) -> Entry:
 def plain_condition(condition: Condition) -> Entry:
     """A condition as platforms keep it."""
     return {
-        **{
-            part.field: part.plain(getattr(condition, part.field))
-            for axis in AXES
-            for part in (*axis.parts, *axis.more)
-        },
+        **{part.field: part.plain(getattr(condition, part.field)) for part in CONDITION_PARTS},
         "first_day": condition.first_day.isoformat() if condition.first_day else "",
         "last_day": condition.last_day.isoformat() if condition.last_day else "",
     }

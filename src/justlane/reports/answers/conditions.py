@@ -8,7 +8,7 @@ from typing import Any
 
 from justlane.engine.decision.axes import AgeRange, TimeRange
 from justlane.engine.decision.circumstances_in_words import AddressRange, Box
-from justlane.model.circumstances import AXES, WEEKDAYS, Condition, parts_of, span_text
+from justlane.model.circumstances import SIDES, WEEKDAYS, Condition, parts_of, span_text
 
 
 def box_text(box: Box) -> str:
@@ -34,7 +34,7 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
     return [
         {
             "addresses": [{"inside": a.inside, "but_not": list(a.but_not)} for a in box.addresses],
-            **{axis.parts[0].field: dict(box.sides).get(axis.parts[0].field) for axis in AXES if axis.said[0]},
+            **{field: dict(box.sides).get(field) for field in SIDES},
             "methods": list(box.methods),
             "other_methods": box.other_methods,
             "times": [{"days": [WEEKDAYS[d] for d in t.days], "hours": [str(h) for h in t.hours]} for t in box.times],
@@ -53,7 +53,7 @@ def condition_text(condition: Condition, today: date | None = None) -> str:
     """A condition as it was declared; empty if it asks for nothing. On a day, what has ended by then says so."""
     parts = [f"from {_or(condition.networks)}"] if condition.networks else []
     parts += [f"from outside {_and(condition.not_networks)}"] if condition.not_networks else []
-    parts += _sides({axis.parts[0].field: getattr(condition, axis.parts[0].field) for axis in AXES if axis.said[0]})
+    parts += _sides({field: getattr(condition, field) for field in SIDES})
     if condition.methods:
         parts.append(f"signed in by {_or(condition.methods)}")
     if condition.not_methods:
@@ -71,11 +71,8 @@ def condition_text(condition: Condition, today: date | None = None) -> str:
 
 def _sides(sides: Mapping[str, bool | None]) -> list[str]:
     """What is said of each axis with two sides; nothing of one that does not matter."""
-    return [
-        axis.said[0] if sides[axis.parts[0].field] else axis.said[1]
-        for axis in AXES
-        if axis.said[0] and sides.get(axis.parts[0].field) is not None
-    ]
+    asked = {field: sides[field] for field in SIDES if sides.get(field) is not None}
+    return [SIDES[field][0 if side else 1] for field, side in asked.items()]
 
 
 def _ages(part: AgeRange) -> str:
