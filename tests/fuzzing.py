@@ -486,7 +486,14 @@ directories:
 
 
 def platform(worker: Worker, draw: random.Random) -> list[Trouble]:
-    condition = {"networks": ["192.0.2.0/24"], "hours": [[480, 960]], "weekdays": [1], "methods": ["pin"], "multi_factor": True}
+    condition = {
+        "networks": ["192.0.2.0/24"],
+        "hours": [[480, 960]],
+        "weekdays": [1],
+        "methods": ["pin"],
+        "multi_factor": True,
+        "signed_in_within": 15,
+    }
     holds: Any = {
         "revision": "4",
         "people": {"ada.brook": {"enabled": True}, "x": {"enabled": True}},

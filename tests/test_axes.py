@@ -97,6 +97,12 @@ class AxesTest(unittest.TestCase):
                 msgspec.convert(plain, site.Condition)
                 self.assertNotEqual(str(condition), str(Condition()))
 
+    def test_a_platform_that_says_nonsense_of_a_sign_in_is_read_as_saying_nothing(self) -> None:
+        for odd in (-1, -1440, "15 minutes", 1.5, [15], True):
+            with self.subTest(odd=odd):
+                self.assertEqual(read_back({"signed_in_within": odd}), Condition())
+        self.assertEqual(read_back({"signed_in_within": 15}), Condition(signed_in_within=15))
+
     def test_situations_are_asked_about_everywhere(self) -> None:
         described = description("http://x")["components"]["schemas"]["Context"]["properties"]
         self.assertEqual(set(described), set(answers.Context.__struct_fields__))

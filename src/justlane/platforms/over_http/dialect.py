@@ -423,7 +423,8 @@ def condition_of(value: object) -> Condition:
             ip_network(network)
         ZoneInfo(found.time_zone or "UTC")
         minutes = [minute for span in found.hours for minute in (span.start, span.end)]
-        if not all(0 <= day <= 6 for day in found.weekdays) or not all(0 <= m <= MINUTES_A_DAY for m in minutes):
+        days_make_sense = all(0 <= day <= 6 for day in found.weekdays)
+        if not days_make_sense or not all(0 <= m <= MINUTES_A_DAY for m in minutes) or found.signed_in_within < 0:
             return ALWAYS
     except (msgspec.ValidationError, ValueError, KeyError, OSError):
         return ALWAYS
