@@ -20,8 +20,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
-from justlane.files.keeping import cache
-from justlane.files.loaded import Loaded, Parts
+from justlane.files.opening import cache
+from justlane.files.opening.loaded import Loaded, Parts
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.files.reading import named_files

@@ -13,12 +13,8 @@ import sys
 import time
 from collections.abc import Callable
 
-import numpy as np
-
-from benchmarks.estates import ACTIONS, ROLES, SHAPES, SIZES, estate, with_conditions
-from justlane.engine.compiled.asking import Asker, Cells
-from justlane.engine.compiled.counting import Compiled
-from justlane.engine.compiled.differing import Added, difference
+from benchmarks.estates import SHAPES, SIZES, estate, with_conditions
+from justlane.engine.compiled.count import Compiled
 from justlane.engine.compiled.flat import Flat
 
 Maker = Callable[[str, str], Flat]
@@ -39,50 +35,12 @@ def _compile(flat: Flat) -> dict[str, float]:
     return {"total": len(compiled.classes.people), "seconds": time.perf_counter() - start, "megabytes": _peak()}
 
 
-def _difference(flat: Flat) -> dict[str, float]:
-    """One binding in a hundred replaced by another."""
-    random = np.random.default_rng(5)
-    removed = random.random(len(flat.bound_group)) < 0.01
-    new = int(removed.sum())
-    sizes = (flat.groups, ROLES, len(flat.scope_parent))
-    group, role, scope = (random.integers(0, most, new, np.int32) for most in sizes)
-    added = Added(group, role, scope, np.zeros(new, np.bool_))
-    start = time.perf_counter()
-    found = difference(flat, removed, added)
-    return {"total": found.gained + found.lost, "seconds": time.perf_counter() - start, "megabytes": _peak()}
-
-
-def _holders(flat: Flat) -> dict[str, float]:
-    """Everyone who holds one action at one scope, the platform compiled beforehand."""
-    asker = Asker(Compiled(flat))
-    start = time.perf_counter()
-    found = asker.holders(5, int(flat.bound_scope[7]))
-    return {"total": len(found), "seconds": time.perf_counter() - start, "megabytes": _peak()}
-
-
-def _points(flat: Flat, count: int, *, bulk: bool) -> dict[str, float]:
-    """Single cells at random: seconds for each."""
-    random = np.random.default_rng(6)
-    asker = Asker(Compiled(flat))
-    most = (flat.users, ACTIONS, len(flat.scope_parent))
-    cells = Cells(*(random.integers(0, n, count, np.int32) for n in most))
-    rows = list(zip(*(column.tolist() for column in cells), strict=True))
-    asker.one(*rows[0])
-    start = time.perf_counter()
-    yes = int(asker.may(cells).sum()) if bulk else sum(asker.one(*row) for row in rows)
-    return {"total": yes, "seconds": (time.perf_counter() - start) / count, "megabytes": _peak()}
-
-
 def _peak() -> float:
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
 
 
 QUESTIONS: dict[str, Callable[[Flat], dict[str, float]]] = {
     "compile": _compile,
-    "difference 1 %": _difference,
-    "holders": _holders,
-    "point, one by one": lambda flat: _points(flat, 20_000, bulk=False),
-    "point, in bulk": lambda flat: _points(flat, 1_000_000, bulk=True),
 }
 RUNS = {"small": 3, "medium": 3, "large": 2, "giant": 1}
 SQL_UP_TO = {"DuckDB, classes": "giant", "DuckDB, users": "large", "SQLite": "small"}

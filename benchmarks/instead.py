@@ -40,14 +40,13 @@ def write(estate: Path, other: Path, into: Path, facts: dict[str, str]) -> None:
     import numpy as np
 
     from justlane.directories.interface import read_people
-    from justlane.engine.everywhere.terrain import terrain_of
-    from justlane.files.opening import open_index
+    from justlane.files.opening.open_index import open_index
     from justlane.model.people import PrincipalKind
 
     into.mkdir()
     index, changed = (open_index(folder, read_people) for folder in (estate, other))
-    roll, prepared = index.membership.roll, index.platform("yard")
-    terrain, groups = terrain_of(prepared), index.membership.roll.group_numbers
+    people, prepared = index.membership.numbered, index.platform("yard")
+    places, groups = prepared.coverage.numbered, people.group_numbers
     persons: dict[int, int] = {}
 
     def bound(platform: object) -> Columns:
@@ -55,15 +54,15 @@ def write(estate: Path, other: Path, into: Path, facts: dict[str, str]) -> None:
         for b in platform.bindings:  # type: ignore[attr-defined]
             name = b.principal.name
             if b.principal.kind is PrincipalKind.USER:  # a person is a group of one
-                own = persons.setdefault(roll.number(name), len(groups) + len(persons))
+                own = persons.setdefault(people.number(name), len(groups) + len(persons))
             else:
                 own = groups[name]
-            rows.append((own, b.role, terrain.number[b.scope]))
+            rows.append((own, b.role, places.number[b.scope]))
         grp, role, tin = zip(*rows, strict=True)
         return {"grp": np.array(grp), "role": np.array(role), "tin": np.array(tin)}
 
     bind, bind_after = bound(prepared), bound(changed.platform("yard"))
-    members = roll.arrays.members
+    members = people.columns.members
     usr = np.append(members.items, np.array(list(persons), np.int32))
     grp = np.append(
         np.repeat(np.arange(len(groups)), np.diff(members.start)), np.array(list(persons.values()), np.int64)
@@ -71,8 +70,8 @@ def write(estate: Path, other: Path, into: Path, facts: dict[str, str]) -> None:
     roles = [(role, action) for role in prepared.platform.roles for action in prepared.roles.holdings(role)]
     tables: dict[str, Columns] = {
         "member": {"usr": usr, "grp": grp},
-        "nest": {"inn": roll.arrays.inner, "outr": roll.arrays.outer},
-        "scope": {"tin": np.arange(len(terrain)), "tout": terrain.end},
+        "nest": {"inn": people.columns.inner, "outr": people.columns.outer},
+        "scope": {"tin": np.arange(len(places)), "tout": places.end},
         "ra": {"role": np.array([r for r, _ in roles]), "action": np.array([a for _, a in roles])},
         "bind": bind,
         "bind_after": bind_after,
@@ -83,9 +82,9 @@ def write(estate: Path, other: Path, into: Path, facts: dict[str, str]) -> None:
         connection.execute(f"COPY (SELECT * FROM loading) TO '{into / name}.parquet'")
         connection.unregister("loading")
     numbers = {
-        "tin": terrain.number[facts["place"]],
-        "region": terrain.number[facts["region"]],
-        "usr": roll.number(facts["user"]),
+        "tin": places.number[facts["place"]],
+        "region": places.number[facts["region"]],
+        "usr": people.number(facts["user"]),
         "grp": groups[facts["group"]],
     }
     (into / "facts.json").write_text(json.dumps({**facts, **numbers}))

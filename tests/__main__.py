@@ -14,6 +14,7 @@ import time
 import unittest
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from pathlib import Path
 from typing import NamedTuple
 
 EVERY = 20
@@ -26,6 +27,7 @@ class Outcome(NamedTuple):
     failed: int
     skipped: list[str]
     seconds: float
+    """Of processor time, its own and that of all that it started and waited for."""
     said: str
 
 
@@ -55,6 +57,10 @@ def main() -> int:
                 failed = sum(o.failed for o in outcomes)
                 print(f"{sum(o.ran for o in outcomes)} of {sum(map(len, tests.values()))} after {told - began:.0f} s, {failed} failed", flush=True)
     print()
+    if "JUSTLANE_TEST_TIMES" in os.environ:
+        Path(os.environ["JUSTLANE_TEST_TIMES"]).write_text(
+            "".join(f"{o.seconds:.1f} {o.ran} {o.name}\n" for o in sorted(outcomes, key=lambda o: -o.seconds))
+        )
     for done in sorted(outcomes, key=lambda o: -o.seconds)[:10]:
         print(f"{done.seconds:7.1f} s  {done.name}")
     ran, skipped = sum(o.ran for o in outcomes), [s for o in outcomes for s in o.skipped]
@@ -80,7 +86,7 @@ def flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 
 def outcome(names: list[str]) -> Outcome:
     """Run the tests of one class."""
-    began = time.monotonic()
+    began = processor_time()
     said = io.StringIO()
     suite = unittest.TestLoader().loadTestsFromNames(names)
     done = unittest.TextTestRunner(said, warnings="error").run(suite)
@@ -89,7 +95,13 @@ def outcome(names: list[str]) -> Outcome:
     skipped = [f"{test}: {why}" for test, why in done.skipped]
     if not done.testsRun:  # what they prepare together failed, or cannot be had
         failed, skipped = (len(names), []) if failed else (0, [f"{name}: {skipped[0]}" for name in names])
-    return Outcome(names[0], len(names), failed, skipped, time.monotonic() - began, said.getvalue())
+    return Outcome(names[0], len(names), failed, skipped, processor_time() - began, said.getvalue())
+
+
+def processor_time() -> float:
+    """Seconds of processor time that this process and those that it waited for have used."""
+    both = (resource.getrusage(whose) for whose in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+    return sum(used.ru_utime + used.ru_stime for used in both)
 
 
 if __name__ == "__main__":

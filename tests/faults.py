@@ -111,9 +111,9 @@ def run_standin(folder: str, port: int) -> None:
     from starlette.responses import JSONResponse
     from starlette.routing import Route
 
-    from justlane.cli.platforms.standing_in import nature_of
+    from justlane.cli.platforms.standin import nature_of
     from justlane.directories.interface import read_people
-    from justlane.files.opening import open_estate
+    from justlane.files.opening.open_index import open_estate
     from justlane.standin.server import StandIn
     from justlane.standin.site import PARTS, Site
 
@@ -165,7 +165,7 @@ class Trial:
 
     def _wanted(self) -> dict[str, Any]:
         from justlane.directories.interface import read_people
-        from justlane.files.opening import open_index
+        from justlane.files.opening.open_index import open_index
         from justlane.platforms.over_http.dialect import declared_parts
 
         self.index = open_index(self.folder, read_people)
@@ -238,8 +238,8 @@ class Trial:
 
     def _steps(self, before: dict[str, Any]) -> Counter[tuple[str, str]]:
         """What a run without faults does."""
-        from justlane.cli.circumstances import now
-        from justlane.platforms.alignment.aligning import plan
+        from justlane.cli.common.circumstances import now
+        from justlane.platforms.alignment.plan import plan
         from justlane.platforms.interface import Reading
 
         planned = plan(self.index, "pumphall", Reading("0", before), now())

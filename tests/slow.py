@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from justlane.engine.changes.comparison import Alike, CellChange, together
-from justlane.engine.decision.deciding import Judge, Question, ancestors, judge
-from justlane.engine.decision.explaining import in_words
+from justlane.engine.decision.explanation import in_words
+from justlane.engine.decision.judge import Judge, Question, ancestors, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import group
 from justlane.engine.facts.people import NOBODY, Person, person, with_local_groups

@@ -27,7 +27,7 @@ from urllib.request import urlopen
 import justlane
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
-from justlane.files.loading import load
+from justlane.files.opening.load import load
 
 DEMO = Path(__file__).parent.parent / "src" / "justlane" / "demo"
 PUMPHALL = {path.name: path.read_text() for path in (DEMO / "pumphall").iterdir() if path.is_file()}

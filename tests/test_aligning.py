@@ -9,14 +9,14 @@ from pathlib import Path
 from unittest import mock
 
 from justlane.engine.facts.index import EstateIndex
-from justlane.files.disk.storing import append_durably, write_atomically
+from justlane.files.disk.durable import append_durably, write_atomically
 from justlane.model.errors import RefusedError, SecretError, StorageError
 from justlane.model.estate import SecretPlace
 from justlane.model.progress import Progress
 from justlane.outside.secrets import own
-from justlane.platforms.alignment import aligning
-from justlane.platforms.alignment.carrying_out import carry_out
+from justlane.platforms.alignment import plan
 from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.run import carry_out
 from justlane.platforms.interface import Entry, Reading, Step
 from justlane.platforms.over_http.dialect import PARTS, declared_parts
 from tests.support import EstateTest
@@ -55,8 +55,8 @@ class PlanTest(EstateTest):
         super().setUp()
         self.saltmarsh()
 
-    def carried_out(self, index: EstateIndex, shelf: Shelf, platform: str) -> aligning.Plan:
-        planned = aligning.plan(index, platform, shelf.read(), NOW)
+    def carried_out(self, index: EstateIndex, shelf: Shelf, platform: str) -> plan.Plan:
+        planned = plan.plan(index, platform, shelf.read(), NOW)
         habits = index.estate.platforms[platform].habits
         carry_out(planned, habits, shelf, Journal(self.folder, platform), "a test", Progress())  # type: ignore[arg-type]
         return planned
@@ -93,17 +93,17 @@ class PlanTest(EstateTest):
             places = [PARTS.index(part) for part, _ in shelf.sent]
             self.assertEqual(places, sorted(places))
             self.assertEqual({step.verb for step in planned.steps}, {"add"})
-            self.assertEqual(aligning.plan(index, platform, shelf.read(), NOW).steps, ())
+            self.assertEqual(plan.plan(index, platform, shelf.read(), NOW).steps, ())
             shelf.held["bindings"]["stray"] = {"principal": "user x", "role": "y", "scope": platform}
             shelf.held["roles"]["y"] = {"allows": []}
             shelf.held["people"]["x"] = {"enabled": True}
-            planned = aligning.plan(index, platform, shelf.read(), NOW)
+            planned = plan.plan(index, platform, shelf.read(), NOW)
             self.assertEqual([(s.verb, s.part) for s in planned.steps], [("remove", p) for p in ("bindings", "roles", "people")])
             taken = planned.effect.taken
             self.assertEqual((planned.effect.accounts, planned.effect.entries), (1, 2))
-            aligning.refuse_too_many_removals(planned, taken)
+            plan.refuse_too_many_removals(planned, taken)
             with self.assertRaisesRegex(RefusedError, f"would take {taken} things away on"):
-                aligning.refuse_too_many_removals(planned, taken - 1)
+                plan.refuse_too_many_removals(planned, taken - 1)
 
     def test_stopped_at_any_change_it_goes_on_where_it_stopped(self) -> None:
         index = self.index()

@@ -8,7 +8,7 @@ import unittest
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 
-from justlane.engine.decision.deciding import Question, may
+from justlane.engine.decision.judge import Question, may
 from justlane.engine.offers.suggestions import Turn, misses
 from tests.support import DEMO, PUMPHALL, EstateTest
 

@@ -11,18 +11,18 @@ import msgspec
 from justlane.engine.decision.circumstances import CircumstanceSpace, SituationSpace
 from justlane.engine.decision.circumstances_in_words import boxes
 from justlane.files.building.bindings import condition_of
-from justlane.files.editing.adopting import when_of
+from justlane.files.editing.adoption import when_of
 from justlane.files.reading.shapes import SituationShape, WhenShape
 from justlane.model.circumstances import AXES, FACTS, MINUTES_A_WEEK, Axis, Condition, Part, Situation, span_of, span_text
 from justlane.platforms.abilities import EVERY_CONDITION, Abilities, said_conditions
 from justlane.platforms.over_http.dialect import condition_of as read_back
 from justlane.platforms.over_http.dialect import plain_condition
-from justlane.platforms.proof.probing import context_of
-from justlane.reports.answers.conditions import boxes_text, condition_text, plain_boxes, typed
+from justlane.platforms.proof.probe import context_of
 from justlane.reports.outputs.answers import Box
+from justlane.reports.parts.conditions import boxes_text, condition_text, plain_boxes, typed
 from justlane.serving import answers
 from justlane.serving.description import description
-from justlane.standin import ruling, site
+from justlane.standin import decisions, site
 from tests.support import EstateTest
 
 NOON = datetime(2026, 11, 25, 12, tzinfo=UTC)
@@ -110,7 +110,7 @@ class AxesTest(unittest.TestCase):
             with self.subTest(fact=fact.field):
                 self.assertIn(fact.field, SituationShape.model_fields)
                 self.assertIn(fact.field, answers.Context.__struct_fields__)
-                self.assertIn(fact.field, ruling.Context.__struct_fields__)
+                self.assertIn(fact.field, decisions.Context.__struct_fields__)
         context = answers.Context("192.0.2.7", True, "key", True, 5)
         asked = answers._question(context, "UTC")
         self.assertEqual(asked.situation, Situation("192.0.2.7", True, "key", None, True, 5))

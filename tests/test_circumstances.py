@@ -12,7 +12,7 @@ from justlane.engine.decision.circumstances_in_words import boxes
 from justlane.engine.decision.networks import NetworkTree
 from justlane.model.circumstances import Condition, Hours, Situation
 from justlane.model.errors import UsageError
-from justlane.reports.answers.conditions import boxes_text, condition_text
+from justlane.reports.parts.conditions import boxes_text, condition_text
 
 ZONE = "Europe/Amsterdam"
 NOON = datetime(2026, 11, 25, 12, tzinfo=UTC)

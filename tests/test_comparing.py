@@ -3,8 +3,8 @@
 import subprocess
 from datetime import UTC, datetime
 
-from justlane.engine.decision.deciding import Question
-from justlane.engine.decision.explaining import answer
+from justlane.engine.decision.explanation import answer
+from justlane.engine.decision.judge import Question
 from justlane.model.circumstances import Outcome
 from tests.support import PUMPHALL, EstateTest
 

@@ -13,8 +13,8 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
 from justlane.platforms.alignment import readings
-from justlane.platforms.alignment.aligning import plan
-from justlane.platforms.alignment.drifting import Kind, drift
+from justlane.platforms.alignment.drift import Kind, drift
+from justlane.platforms.alignment.plan import plan
 from justlane.platforms.interface import Reading
 from justlane.platforms.over_http.dialect import declared_parts
 from tests.drawing import NOW, estates

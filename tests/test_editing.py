@@ -13,7 +13,7 @@ from pathlib import Path
 
 from justlane.files.editing.draft import Changed
 from justlane.files.in_place.document import Document
-from justlane.files.saving import saving
+from justlane.files.saving import save
 from justlane.files.saving.journal import Journal, Told
 from tests.support import EstateTest
 
@@ -458,7 +458,7 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         (folder / name).write_bytes(content)
     spans: list[float] = []
     for number in range(1, rounds + 1):
-        saving.finish(folder)
+        save.finish(folder)
         now = {name: (folder / name).read_bytes() for name in start}
         wanted = {}
         for name, content in now.items():
@@ -471,7 +471,7 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         child = os.fork()
         if child == 0:
             try:
-                saving.save(folder, changes, Told("somebody", "somebody", f"round {number}"), saving.state_of(folder))
+                save.save(folder, changes, Told("somebody", "somebody", f"round {number}"), save.state_of(folder))
             finally:
                 os._exit(0)
         if number % 5:
@@ -482,10 +482,10 @@ def kill_in_a_loop(folder: Path, rounds: int, seed: int) -> None:
         for name in start:
             assert (folder / name).read_bytes() in (now[name], wanted[name]), f"{name} is half-written"
         cut = Journal(folder).unfinished()
-        left = saving.left_of(folder, cut) if cut else []
+        left = save.left_of(folder, cut) if cut else []
         if cut and len(left) == 1:
-            saving.carry_on(folder, left, cut, saving.state_of(folder))
-        saving.finish(folder)
+            save.carry_on(folder, left, cut, save.state_of(folder))
+        save.finish(folder)
         edits = Journal(folder).edits()
         saved = len(edits) > known
         assert len(edits) <= known + 1

@@ -12,14 +12,14 @@ import jsonschema
 from msgspec.structs import replace
 
 from justlane.directories.interface import read_people
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.offers.suggestions import reply
 from justlane.engine.questions.reach import reach
 from justlane.files.disk.tables import Tables
-from justlane.files.keeping import cache
 from justlane.files.keeping.store import SCRIPT, Store, write
-from justlane.files.loading import load
+from justlane.files.opening import cache
+from justlane.files.opening.load import load
 from justlane.files.people.snapshots import newest, open_snapshot
 from justlane.files.reading import named_files, yamlnodes
 from justlane.files.reading.schema import schemas
@@ -100,7 +100,7 @@ class WrongFilesTest(EstateTest):
 
     def test_each_mistake_is_named_with_its_place(self) -> None:
         from justlane.directories.interface import read_people
-        from justlane.files.loading import load
+        from justlane.files.opening.load import load
 
         for stem, old, new, place, message, hint in BAD:
             if "groups only" in message:

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from justlane.model.errors import PlatformChangedError
-from justlane.platforms.alignment.aligning import plan
+from justlane.platforms.alignment.plan import plan
 from justlane.platforms.folders import lists
 from justlane.platforms.interface import connect
 from tests.support import EstateTest

@@ -10,9 +10,9 @@ from pathlib import Path
 import justlane
 from justlane.cli.main import COMMANDS, SUMMARIES
 from justlane.cli.people import people
-from justlane.cli.questions.drawing import chart
-from justlane.cli.questions.looking import role
-from justlane.cli.reviewing import review_
+from justlane.cli.questions.chart import chart
+from justlane.cli.questions.who_has_what import role
+from justlane.cli.review import review_
 from justlane.reports.interface import PRESENTERS
 from justlane.rules.interface import RULES, rule
 
@@ -34,6 +34,29 @@ def imports(path: Path) -> set[str]:
     return found
 
 
+LAST_IN_THEIR_STOREY = {"reports", "cli"}
+"""Storeys whose own modules come after their rooms: they hold the tables of what is in these."""
+
+
+def plan() -> list[str]:
+    """The storeys and rooms of CONTRIBUTING's plan, in its order."""
+    found, storey = [], ""
+    for indent, name in re.findall(r"^( *)(\w+)/ ", (ROOT / "CONTRIBUTING.md").read_text(), re.MULTILINE):
+        storey = storey if indent else name
+        found.append(f"{storey}/{name}" if indent else name)
+    return found
+
+
+def modules() -> dict[str, set[str]]:
+    """Each module with those that it imports, inside functions too."""
+    known = {".".join(path.relative_to(SOURCE.parent).with_suffix("").parts): path for path in SOURCE.rglob("*.py") if path.name != "__init__.py"}
+    return {name: imports(path) & known.keys() - {name} for name, path in known.items()}
+
+
+def room_of(module: str) -> str:
+    return "/".join(module.split(".")[1:-1])
+
+
 class HouseTest(unittest.TestCase):
     def test_imports_run_downward(self) -> None:
         for path in SOURCE.rglob("*.py"):
@@ -50,17 +73,29 @@ class HouseTest(unittest.TestCase):
                 self.assertTrue(allowed or STOREYS[other] < STOREYS[package], f"{path} imports {other}")
 
     def test_the_plan_names_every_room_and_none_is_a_corridor(self) -> None:
-        plan = re.findall(r"^( *)(\w+)/ ", (ROOT / "CONTRIBUTING.md").read_text(), re.MULTILINE)
-        named, storey = set(), ""
-        for indent, name in plan:
-            storey = storey if indent else name
-            named.add(f"{storey}/{name}" if indent else name)
+        named = plan()
         packages = {path.parent.relative_to(SOURCE).as_posix() for path in SOURCE.rglob("__init__.py")} - {"."}
-        self.assertEqual(named, packages)
-        self.assertEqual([name for indent, name in plan if not indent and name in STOREYS], list(STOREYS))
+        self.assertEqual(set(named), packages)
+        self.assertEqual([name for name in named if name in STOREYS], list(STOREYS))
         for room in (path.parent for path in SOURCE.rglob("__init__.py")):
             if room.name != "model":  # the words of the domain, one sort a file
                 self.assertLessEqual(len(list(room.glob("*.py"))), 14, room)
+
+    def test_rooms_in_a_storey_have_an_order(self) -> None:
+        place = {room: number for number, room in enumerate(plan())}
+        place |= {storey: len(place) for storey in LAST_IN_THEIR_STOREY}
+        for module, used in modules().items():
+            room = room_of(module)
+            for other in map(room_of, used):
+                if room.partition("/")[0] == other.partition("/")[0] and room != other:
+                    self.assertLess(place[other], place[room], f"{module} imports from {other}")
+
+    def test_no_two_files_import_each_other_however_far_round(self) -> None:
+        known, left = modules(), set(modules())
+        while left:
+            ready = {module for module in left if not known[module] & left - {module}}
+            self.assertTrue(ready, f"a circle among {sorted(left)}")
+            left -= ready
 
     def test_the_heart_has_no_interface_code(self) -> None:
         for package in ("model", "engine"):

@@ -3,18 +3,19 @@
 import re
 import unittest
 
-from justlane.cli.circumstances import now
+from justlane.cli.common.circumstances import now
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.changes.two_people import side_by_side
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.offers.suggestions import reply
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.reach import reach
 from justlane.engine.questions.sight import sight
 from justlane.model.findings import Source
-from justlane.reports.interface import Look, present
-from justlane.reports.layout import line, render
+from justlane.reports.interface import present
+from justlane.reports.text.lines import line, render
+from justlane.reports.text.look import Look
 from tests.support import EstateTest
 
 WIDTHS = (40, 60, 80, 100, 125, 200)

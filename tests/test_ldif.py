@@ -13,7 +13,7 @@ from justlane.directories.interface import read_people
 from justlane.directories.ldif import LdifError, records
 from justlane.directories.names import normalised
 from justlane.files.people.population import Naming, Population
-from justlane.files.people.writing import in_memory
+from justlane.files.people.snapshot_file import in_memory
 from justlane.files.reading.directory_shapes import DirectoryShape
 from justlane.model.people import Directory, Snapshot, SourceRead
 from tests.support import PUMPHALL

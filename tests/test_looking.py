@@ -4,7 +4,7 @@ import csv
 import io
 import unittest
 
-from justlane.engine.decision.deciding import judge, may
+from justlane.engine.decision.judge import judge, may
 from tests.support import EstateTest
 from tests.test_asking import NOW
 

@@ -12,17 +12,17 @@ from operator import attrgetter
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.changes.people_changes import Move, Pair, Standing, paired, people_changes
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.earlier_names import Aliases, called_today, former, renamed
+from justlane.engine.facts.group_sizes import Held, sizes
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.sources import held_directly
-from justlane.engine.surveys.group_sizes import Held, sizes
-from justlane.files.loading import load
-from justlane.files.people.differing import Differences
+from justlane.files.opening.load import load
+from justlane.files.people.difference import Differences
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
+from justlane.files.people.snapshot_file import in_memory
 from justlane.files.people.store import PeopleStore
-from justlane.files.people.writing import in_memory
 from justlane.model.findings import Source
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, SourceRead, User
 from tests.support import DEMO

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from justlane.engine.changes.comparison import differences
-from justlane.engine.decision.deciding import Question, may
+from justlane.engine.decision.judge import Question, may
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.offers.together import Need, Offer, suggest
 from justlane.model.estate import Estate

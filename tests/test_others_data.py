@@ -13,21 +13,22 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from justlane.cli.editing.settling import Editing
-from justlane.cli.platforms.drifting import _taken_over
-from justlane.files.disk.storing import write_atomically
+from justlane.cli.common.consent import Editing
+from justlane.cli.platforms.drift import _taken_over
+from justlane.files.allowed import seals
+from justlane.files.allowed.seals import is_own, sealed
+from justlane.files.disk.durable import write_atomically
 from justlane.files.editing.draft import Changed, Draft, hunks_of
-from justlane.files.keeping import seals
-from justlane.files.keeping.seals import is_own, sealed
 from justlane.files.people import snapshots
 from justlane.files.reading.named_files import digest_of
-from justlane.files.saving import saving
+from justlane.files.saving import save
 from justlane.files.saving.journal import PLACE, Journal, Told
 from justlane.model.errors import JustLaneError, RefusedError
-from justlane.platforms.alignment.aligning import plan
-from justlane.platforms.alignment.drifting import drift
+from justlane.platforms.alignment.drift import drift
+from justlane.platforms.alignment.plan import plan
 from justlane.platforms.interface import Reading, dialect_of
-from justlane.reports.interface import Look, present
+from justlane.reports.interface import present
+from justlane.reports.text.look import Look
 from tests.support import EstateTest
 
 GIVE = "give watcher --to 'user ben.ferry' --at pumphall/east --because {} --yes"
@@ -118,7 +119,7 @@ class JournalTest(EstateTest):
 class MeanwhileTest(EstateTest):
     def test_whatever_changes_while_the_question_stands_is_noticed(self) -> None:
         self.saltmarsh()
-        state = saving.state_of(self.folder)
+        state = save.state_of(self.folder)
         file = "bindings/field.yaml"
         content = (self.folder / file).read_bytes()
         change = Changed(file, content, content + b"# more\n")
@@ -126,13 +127,13 @@ class MeanwhileTest(EstateTest):
             before = (self.folder / other).read_bytes()
             (self.folder / other).write_bytes(before + b"\n# wider\n")
             with self.assertRaisesRegex(RefusedError, other):
-                saving.save(self.folder, [change], Told("a", "a", "x"), state)
+                save.save(self.folder, [change], Told("a", "a", "x"), state)
             (self.folder / other).write_bytes(before)
         (self.folder / "bindings" / "new.yaml").write_text("bindings: []\n")
         with self.assertRaisesRegex(RefusedError, "new.yaml"):
-            saving.save(self.folder, [change], Told("a", "a", "x"), state)
+            save.save(self.folder, [change], Told("a", "a", "x"), state)
         (self.folder / "bindings" / "new.yaml").unlink()
-        saving.save(self.folder, [change], Told("a", "a", "x"), state)
+        save.save(self.folder, [change], Told("a", "a", "x"), state)
 
 
 class RunTest(EstateTest):

@@ -20,9 +20,9 @@ from pathlib import Path
 from typing import Any
 
 from justlane.directories.interface import read_people
-from justlane.files.in_place.renaming import edited_line
+from justlane.files.in_place.new_names import edited_line
 from justlane.files.people import arrays, snapshots
-from justlane.files.people.populating import read_now
+from justlane.files.people.chosen import read_now
 from justlane.files.reading.estate_files import read_all
 from justlane.files.reading.shapes import EstateFile
 from justlane.model.errors import RefusedError

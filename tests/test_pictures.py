@@ -13,7 +13,7 @@ import matplotlib.figure  # noqa: F401  # once, for all copies of this process
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from justlane.engine.decision.deciding import Question, judge
+from justlane.engine.decision.judge import Question, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.measures.in_hands import in_hands
 from justlane.engine.measures.likeness import in_order

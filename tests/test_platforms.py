@@ -14,7 +14,7 @@ from typing import Any
 import httpx
 from junitparser import JUnitXml
 
-from justlane.cli.platforms.showing import PLATFORMS
+from justlane.cli.platforms.demo import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
 from justlane.outside.http import explained
 from justlane.platforms.over_http.session import HttpConnector

@@ -15,28 +15,24 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 import numpy as np
-from benchmarks.estates import Size, estate
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from justlane.cli.platforms.standing_in import nature_of
+from justlane.cli.platforms.standin import nature_of
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare, differences
 from justlane.engine.changes.effect import summed
-from justlane.engine.compiled.asking import Asker, Cells, UnsuitableError
-from justlane.engine.compiled.counting import Compiled
-from justlane.engine.compiled.differing import Added, difference, laid_over
-from justlane.engine.compiled.flattening import count_cells, flatten
-from justlane.engine.compiled.tallying import tally
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.compiled.flat_platform import count_cells
+from justlane.engine.compiled.tally import tally
 from justlane.engine.decision.axes import AgeRange
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question, cells_of, judge, may
-from justlane.engine.decision.explaining import Chain, all_chains, answer, in_words
-from justlane.engine.everywhere.terrain import terrain_of
+from justlane.engine.decision.explanation import Chain, all_chains, answer, in_words
+from justlane.engine.decision.judge import Judge, Question, cells_of, judge, may
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
-from justlane.engine.facts.people import person
+from justlane.engine.facts.people import people_behind, person
 from justlane.engine.facts.sources import ListedBindings
 from justlane.engine.offers.suggestions import Turn, reply
 from justlane.engine.offers.together import Need, suggest
@@ -44,7 +40,7 @@ from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
 from justlane.engine.surveys.grid import grid
-from justlane.files.loading import load
+from justlane.files.opening.load import load
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Outcome, Situation
 from justlane.model.edits import Give
@@ -52,7 +48,7 @@ from justlane.model.estate import Decides, Estate
 from justlane.model.expectations import AtMostMay, Duty, Extent, NobodyMayBoth, OnlyGroupMay, UserMay, UserMayNot
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
 from justlane.platforms.over_http.dialect import declared_parts
-from justlane.standin.ruling import Context, Ruling
+from justlane.standin.decisions import Context, Ruling
 from justlane.standin.site import PARTS, Site
 from tests import slow
 from tests.drawing import ACTIONS, AT, FACTS, NOW, ROLES, USERS, estates
@@ -261,39 +257,29 @@ class RandomEstatesTest(unittest.TestCase):
                 always += sum(some == judging.space.full for some in cells)
                 possibly += len(cells)
             self.assertEqual(count_cells(index, "p", question), (always, possibly))
-            with mock.patch("justlane.engine.compiled.flattening.MOST_WORLDS", 1), mock.patch("justlane.engine.compiled.counting.MOST_WORLDS", 2):
+            with mock.patch("justlane.engine.compiled.flat_platform.MOST_WORLDS", 1), mock.patch("justlane.engine.compiled.count.MOST_WORLDS", 2):
                 self.assertEqual(count_cells(index, "p", question), (always, possibly), "in portions")
 
-    @settings(quick, max_examples=250)
-    @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]))
-    def test_the_compiled_form_answers_cell_by_cell(self, estate: Estate, facts: Facts, role: str) -> None:
-        index, question = EstateIndex(estate), asked_in(facts, role)
-        try:
-            asker = Asker(Compiled(flatten(index, "p", question)))
-        except UnsuitableError:
-            return
-        scopes, actions = terrain_of(index.platform("p")).addresses, list(estate.platforms["p"].actions)
-        cells = [(u, a, s) for u in range(len(EVERYBODY)) for a in range(len(actions)) for s in range(len(scopes))]
-        expected = [may(index, EVERYBODY[u], actions[a], scopes[s], question) for u, a, s in cells]
-        columns = [np.array(column, np.int32) for column in zip(*cells, strict=True)]
-        self.assertEqual(asker.may(Cells(*columns)).tolist(), expected)
-        self.assertEqual([asker.one(*cell) for cell in cells], expected)
-        held = [u for (u, a, s), yes in zip(cells, expected, strict=True) if yes and (a, s) == (0, 0)]
-        self.assertEqual(asker.holders(0, 0).tolist(), held)
-
-    @settings(quick, max_examples=40)
-    @given(st.integers(0, 1 << 30), st.sampled_from(["any-allow", "deny-wins", "last-match", "nearest"]))
-    def test_the_difference_of_two_platforms_is_that_of_their_cells(self, seed: int, decides: str) -> None:
-        flat = estate(Size(40, 9, 12, 10), "random", decides, seed)
-        random = np.random.default_rng(seed)
-        removed = random.random(10) < 0.3
-        some = [random.integers(0, most, 2, np.int32) for most in (9, 200, 12)]
-        added = Added(*some, random.random(2) < (0 if decides == "any-allow" else 0.3))
-        both = laid_over(flat, removed, added)
-        worlds = [Asker(Compiled(both._replace(worlds=both.worlds[[n]]))) for n in (0, 1)]
-        cells = Cells(*(a.ravel() for a in np.meshgrid(*(np.arange(n) for n in (40, 192, 12)), indexing="ij")))
-        was, now = (asker.may(cells) for asker in worlds)
-        self.assertEqual(difference(flat, removed, added), (int((now & ~was).sum()), int((was & ~now).sum())))
+    @settings(quick, max_examples=60)
+    @given(estates())
+    def test_whom_a_name_stands_for_is_the_same_one_by_one_and_for_everybody(self, estate: Estate) -> None:
+        index = EstateIndex(estate)
+        everybody = PeopleByName(index, "p", NOW, index.platform("p").named)
+        for name in everybody.names:
+            known = {"anonymous"} if name == ANONYMOUS else set(people_behind(index, name, "p", NOW))
+            self.assertEqual(set(everybody.logins(everybody.having(name))), known)
+        told_apart = {names: everybody.in_order(users) for names, users in everybody.classes()}
+        for user in EVERYBODY:
+            somebody = person(index, user, "p", NOW)
+            if somebody.enabled:
+                self.assertIn(user, told_apart[somebody.principals & frozenset(everybody.names)])
+        for some in (everybody.names[:1], everybody.names[1:]):
+            there = np.flatnonzero(everybody.there)
+            each = {user for _, users in everybody.classes(there, everybody.marked(some)) for user in users.tolist()}
+            self.assertEqual(each, set(there.tolist()))
+            for names, users in everybody.classes(there, everybody.marked(some)):
+                for login in everybody.logins(users):
+                    self.assertEqual(person(index, login, "p", NOW).principals & set(some), names)
 
     @settings(quick, max_examples=250)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]))

@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from msgspec.structs import replace
 
 from justlane.engine.changes.effect import changes_by
-from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import person
 from justlane.engine.measures.flows import flows

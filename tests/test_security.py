@@ -18,10 +18,10 @@ import time
 from pathlib import Path
 from unittest import mock
 
-from justlane.files.disk import beneath, storing
-from justlane.files.keeping import permissions
+from justlane.files.allowed import permissions
+from justlane.files.disk import beneath, durable
 from justlane.files.reading.folder import included
-from justlane.model import interruption, patterns, secrecy, showing
+from justlane.model import interruption, patterns, secrecy, visible
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
 from justlane.outside.limits import Limits, Watch
@@ -98,14 +98,14 @@ class FolderTest(EstateTest):
         self.assertIn("snapshots is a link", self.lane("people pull", 3).err)
         for name in ("standin/x.json", "schemas/x.json", "../x", str(self.outside / "x")):
             with self.assertRaises(StorageError):
-                storing.write_atomically(self.folder, name, b"x")
+                durable.write_atomically(self.folder, name, b"x")
         done = subprocess.run(
             [sys.executable, "-m", "justlane", "schema"], cwd=self.folder, env=self.environment, capture_output=True, text=True, check=False
         )
         self.assertEqual((done.returncode, "schemas is a link" in done.stderr), (3, True))
         os.mkfifo(self.folder / "pipe.jsonl")
         with self.assertRaisesRegex(StorageError, "cannot be written"):
-            storing.append_durably(self.folder, "pipe.jsonl", b"x")
+            durable.append_durably(self.folder, "pipe.jsonl", b"x")
         self.assertEqual((start_up.read_text(), os.listdir(self.outside)), ("# mine\n", ["profile"]))
 
     def test_personal_data_is_closed_whatever_the_umask(self) -> None:
@@ -631,9 +631,9 @@ class ShownTest(EstateTest):
             ("", ""),
             ("''", "''"),
         ):
-            self.assertEqual(showing.cell(value), written)
+            self.assertEqual(visible.cell(value), written)
             if isinstance(value, str) and value.isprintable():
-                self.assertEqual(showing.uncell(str(written)), value)
+                self.assertEqual(visible.uncell(str(written)), value)
         self.write({
             "estate.yaml": "estate: E\ndirectories: {o: {csv: {people: p.csv, memberships: m.csv}}}\n",
             "p.csv": "login,name\nada,'=1+1\n'@ben,B\n", "m.csv": "group,member,for\ncrew,ada,'-x\n",
@@ -642,7 +642,7 @@ class ShownTest(EstateTest):
         self.assertIn("user,ada,'=1+1,", self.lane("people find ada --format csv").out)
 
     def test_colours_are_left_out_where_nobody_wants_them(self) -> None:
-        from justlane.cli import terminal
+        from justlane.cli.common import terminal
 
         tty = mock.Mock(isatty=lambda: True)
         for environment, coloured in (({}, True), ({"NO_COLOR": "1"}, False), ({"NO_COLOR": ""}, True), ({"TERM": "dumb"}, False)):
@@ -761,19 +761,19 @@ class OddDayTest(EstateTest):
         self.assertEqual((len(lines), json.loads(lines[2])["event"], lines[3]), (4, "sending", b""))
 
     def test_unfinished_files_are_swept_when_nobody_holds_them(self) -> None:
-        left, held = (self.folder / f"{storing.UNFINISHED}{name}" for name in ("left", "held"))
+        left, held = (self.folder / f"{durable.UNFINISHED}{name}" for name in ("left", "held"))
         left.write_text("x")
         held.write_text("x")
         with held.open() as file:
             fcntl.flock(file, fcntl.LOCK_EX)
-            storing.write_atomically(self.folder, "new", b"y")
+            durable.write_atomically(self.folder, "new", b"y")
             self.assertEqual((left.exists(), held.exists()), (False, True))
-        storing.write_atomically(self.folder, "new", b"y")
+        durable.write_atomically(self.folder, "new", b"y")
         self.assertFalse(held.exists())
         os.mkfifo(left)
-        left2 = self.folder / f"{storing.UNFINISHED}link"
+        left2 = self.folder / f"{durable.UNFINISHED}link"
         left2.symlink_to(self.folder / "new")
-        storing.write_atomically(self.folder, "new", b"z")
+        durable.write_atomically(self.folder, "new", b"z")
         self.assertEqual((self.folder / "new").read_bytes(), b"z")
 
     def test_new_and_demo_leave_nothing_or_all_of_it(self) -> None:
@@ -794,7 +794,7 @@ class OddDayTest(EstateTest):
         process.kill()
         process.wait()
         process.stdout.close()
-        self.assertEqual([p.name for p in self.top.iterdir() if p.name.startswith(storing.UNFINISHED)], [])
+        self.assertEqual([p.name for p in self.top.iterdir() if p.name.startswith(durable.UNFINISHED)], [])
         self.no_stand_in_is_left()
         process = subprocess.Popen(
             command, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True
@@ -824,13 +824,13 @@ class InterruptTest(EstateTest):
             def __del__(self) -> None:
                 signal.raise_signal(signal.SIGINT)
 
-        from justlane.cli import interrupting
-        from justlane.cli.progress import TerminalProgress
+        from justlane.cli.common import interruption
+        from justlane.cli.common.progress import TerminalProgress
 
         before = signal.signal(signal.SIGINT, signal.default_int_handler)
         try:
             with mock.patch.object(sys, "unraisablehook"):
-                interrupting.heed()
+                interruption.heed()
                 careless = Careless()
                 del careless  # Python prints what a destructor raises, and goes on
             with self.assertRaises(KeyboardInterrupt):
@@ -839,7 +839,7 @@ class InterruptTest(EstateTest):
                 interruption.check()
         finally:
             interruption.settle()
-            interrupting._seen = False
+            interruption._seen = False
             signal.signal(signal.SIGINT, before)
 
     def test_it_is_noticed_while_an_answer_is_awaited(self) -> None:
@@ -854,7 +854,7 @@ class InterruptTest(EstateTest):
 
     def test_the_second_ends_at_once(self) -> None:
         script = (
-            "import time\nfrom justlane.cli.interrupting import heed\nheed()\n"
+            "import time\nfrom justlane.cli.common.interruption import heed\nheed()\n"
             "for said in ('first', 'second'):\n  try: print('ready' * (said == 'first'), flush=True); time.sleep(60)\n"
             "  except KeyboardInterrupt: print(said, flush=True)\n"
         )
@@ -874,11 +874,11 @@ class DoorTest(EstateTest):
     def test_only_the_doors_open_write_talk_and_print(self) -> None:
         source = Path(__file__).parent.parent / "src" / "justlane"
         for pattern, doors in (
-            (r"click\.echo|(?<![\w.])print\(|sys\.std(out|err)\.write", {"cli/terminal.py", "platforms/folders/trial.py"}),
-            (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/platforms/showing.py"}),
+            (r"click\.echo|(?<![\w.])print\(|sys\.std(out|err)\.write", {"cli/common/terminal.py", "platforms/folders/trial.py"}),
+            (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/platforms/visible.py"}),
             (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/disk/git.py", "directories/ldap_session.py"}),
-            (r"\.read_(bytes|text)\(", {"cli/platforms/showing.py"}),
-            (r"re\.escape|fnmatch|\.glob\(", {"files/in_place/renaming.py", "standin/ruling.py", "cli/starting.py"}),
+            (r"\.read_(bytes|text)\(", {"cli/platforms/visible.py"}),
+            (r"re\.escape|fnmatch|\.glob\(", {"files/in_place/new_names.py", "standin/decisions.py", "cli/editing/new.py"}),
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
             (r"permissions\(\)\.secrets", {"outside/secrets.py"}),
         ):  # fmt: skip

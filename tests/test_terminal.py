@@ -74,7 +74,7 @@ class TerminalTest(EstateTest):
             self.assertIn(f"`{command} --help` shows how it is used", self.lane(words, 2).err)
 
     def test_a_mistake_of_ours_has_an_end_of_its_own_and_no_traceback(self) -> None:
-        slip = "import sys; import justlane.cli.questions.checking as s; s.check.callback = lambda **_: {}['x']; from justlane.cli.main import run; sys.argv[1:] = ['check']; run()"
+        slip = "import sys; import justlane.cli.questions.check as s; s.check.callback = lambda **_: {}['x']; from justlane.cli.main import run; sys.argv[1:] = ['check']; run()"
         done = subprocess.run([sys.executable, "-c", slip], env=self.environment, capture_output=True, text=True, check=False)
         self.assertEqual(done.returncode, 4, done.stderr)
         self.assertIn("this is a mistake in justlane itself: KeyError: 'x'", done.stderr)

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.redundancy.fewest import fewest
 from justlane.engine.redundancy.parts import parts_of
-from justlane.files.editing.carrying import carry_out
+from justlane.files.editing.carried_out import carry_out
 from justlane.files.editing.draft import Draft
-from justlane.files.loading import load
+from justlane.files.opening.load import load
 from justlane.model.edits import Edit, Publish, Unpublish, Withdraw
 from justlane.model.estate import Estate
 from justlane.rules.interface import findings

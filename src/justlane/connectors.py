@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.beneath import read as read_file
-from justlane.files.disk.storing import write_atomically as write_file
+from justlane.files.disk.durable import write_atomically as write_file
 from justlane.model.errors import (
     ChangeRefusedError,
     JustLaneError,

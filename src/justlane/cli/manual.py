@@ -19,7 +19,7 @@ from click.shell_completion import (
 )
 
 from justlane import __version__
-from justlane.cli.terminal import say, tell
+from justlane.cli.common.terminal import say, tell
 from justlane.model.errors import UsageError
 from justlane.model.shell import escaped
 
@@ -42,9 +42,9 @@ def manual(folder: Path, form: str) -> None:
 
     Ends with 0.
     """
-    from justlane.cli import options
+    from justlane.cli.common import options
     from justlane.cli.main import main
-    from justlane.files.disk.storing import write_atomically
+    from justlane.files.disk.durable import write_atomically
 
     context = click.Context(main, info_name="justlane", max_content_width=100)
     if form == "markdown":
@@ -179,7 +179,7 @@ def completion(shell: str, install: bool) -> None:
     Ends with 0.
     """
     from justlane.cli.main import main
-    from justlane.files.disk.storing import write_atomically
+    from justlane.files.disk.durable import write_atomically
 
     script = _SHELLS[shell](main, {}, "justlane", "_JUSTLANE_COMPLETE").source()
     if not install:
@@ -192,7 +192,7 @@ def completion(shell: str, install: bool) -> None:
 
 def _own(variable: str, usual: str) -> Path:
     """A folder of the person's own. UsageError where nobody knows of any."""
-    from justlane.files.keeping.own_settings import home_folder
+    from justlane.files.allowed.own_settings import home_folder
 
     said, home = os.environ.get(variable), home_folder()
     if not said and home is None:

@@ -9,22 +9,22 @@ from typing import TYPE_CHECKING, Any
 import click
 from msgspec.structs import replace
 
-from justlane.cli import arguments, options
-from justlane.cli.circumstances import now
-from justlane.cli.editing.settling import Editing, because_option, editing_options, settle
-from justlane.cli.grouping import OrderedGroup
-from justlane.cli.platforms.trusting import ask_person
-from justlane.cli.terminal import say, show, tell, warn
+from justlane.cli.common import arguments, options
+from justlane.cli.common.circumstances import now
+from justlane.cli.common.command_group import OrderedGroup
+from justlane.cli.common.consent import Editing, because_option, editing_options, settle
+from justlane.cli.common.permission import ask_person
+from justlane.cli.common.terminal import say, show, tell, warn
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.questions.one_person_or_group import Found, SizedGroup, local_groups, portrait
 from justlane.engine.questions.settings import settings_of
 from justlane.files.editing.draft import Draft
-from justlane.files.opening import open_index, open_people
+from justlane.files.opening.open_index import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
-from justlane.files.saving.staging import loaded_with
+from justlane.files.saving.staged import loaded_with
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
 from justlane.model.names import fitting, words_like
@@ -59,8 +59,8 @@ def pull(folder: Path | None, fewer: bool, form: str) -> None:
 
     Ends with 0, or with 3 if a directory failed.
     """
-    from justlane.cli.progress import TerminalProgress
-    from justlane.directories.pulling import pull as pulled
+    from justlane.cli.common.progress import TerminalProgress
+    from justlane.directories.pull import pull as pulled
 
     place = options.folder_of(folder)
     progress = TerminalProgress()
@@ -212,13 +212,13 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
 
     Ends with 0 if there is nothing to edit, or it was saved; with 1 if there are edits to make.
     """
-    from justlane.files.in_place.renaming import contents, edited_line, edits, lines_of
-    from justlane.files.loading import load
-    from justlane.files.saving import saving
+    from justlane.files.in_place.new_names import contents, edited_line, edits, lines_of
+    from justlane.files.opening.load import load
+    from justlane.files.saving import save
 
     place = options.folder_of(given["folder"])
-    saving.finish(place)
-    state = saving.state_of(place)
+    save.finish(place)
+    state = save.state_of(place)
     loaded = load(place, read_people)
     if not loaded.names_checked:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
@@ -252,7 +252,7 @@ def _when_known(draft: Draft, names: list[str]) -> EstateIndex:
         if all(then.has("users", one) or then.has("groups", one) for one in names):
             aliases = snapshots.aliases(then, loaded.people)
             say(f"compared with the people of the snapshot {name}, by their names of today")
-            people = called_today(then.directory(), then.groups_with, aliases, then.roll)
+            people = called_today(then.directory(), then.groups_with, aliases, then.numbered)
             return loaded.ready.with_people(people, then.snapshot)
     raise UsageError("no snapshot knows the names of before", "make these edits by hand")
 
@@ -306,9 +306,9 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     """What changed between two snapshots; without access where the estate is not sound."""
     from justlane.engine.changes.comparison import Side, compare
     from justlane.engine.changes.people_changes import people_changes
-    from justlane.engine.decision.deciding import Question
+    from justlane.engine.decision.judge import Question
     from justlane.engine.facts.earlier_names import called_today
-    from justlane.files.people.differing import Differences
+    from justlane.files.people.difference import Differences
 
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)
     differences = Differences(*stores)
@@ -318,7 +318,7 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     since = later.users or later.groups
     earlier = snapshots.aliases(stores[0], today) if since else differences.aliases()
     called = [
-        called_today(store.directory(), store.groups_with, aliases, store.roll)
+        called_today(store.directory(), store.groups_with, aliases, store.numbered)
         for store, aliases in zip(stores, (earlier, later), strict=True)
     ]
     try:

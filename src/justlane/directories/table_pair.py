@@ -18,7 +18,7 @@ from justlane.files.people.intake import Intake
 from justlane.files.reading import named_files
 from justlane.files.reading.directory_shapes import CsvColumnsShape, CsvWordsShape, DirectoryShape
 from justlane.model.names import did_you_mean
-from justlane.model.showing import uncell
+from justlane.model.visible import uncell
 
 _YES = {"", "yes", "y", "true", "1", "active", "enabled"}
 _NO = {"no", "n", "false", "0", "inactive", "disabled"}

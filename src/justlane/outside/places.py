@@ -10,8 +10,8 @@ import stat
 from pathlib import Path
 from typing import NamedTuple
 
+from justlane.files.allowed.permissions import permissions
 from justlane.files.disk import beneath
-from justlane.files.keeping.permissions import permissions
 from justlane.files.reading.named_files import is_foreign
 from justlane.model.errors import RefusedError
 from justlane.model.shell import spelt

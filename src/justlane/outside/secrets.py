@@ -11,8 +11,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
+from justlane.files.allowed.permissions import Use, allow, permissions
 from justlane.files.disk import beneath
-from justlane.files.keeping.permissions import Use, allow, permissions
 from justlane.files.reading import named_files
 from justlane.model.errors import RefusedError, SecretError
 from justlane.model.estate import SecretPlace

@@ -10,10 +10,11 @@ from collections.abc import Collection, Iterator, Mapping
 from datetime import datetime
 from typing import NamedTuple
 
-from justlane.engine.decision.deciding import Question, cells_of, judge
-from justlane.engine.facts.clock import on_clock
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.decision.judge import Judge, Question, cells_of
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import active_among
+from justlane.engine.facts.membership import group
+from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
 from justlane.model.circumstances import Situation
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
@@ -35,38 +36,17 @@ def outcomes(index: EstateIndex, platform: str, moment: datetime) -> dict[str, O
     prepared = index.platform(platform)
     question = Question(moment, Situation())
     held: dict[str, dict[str, Rights]] = {address: {} for address in prepared.platform.scopes}
-    for logins in _alike(index, prepared, moment):
-        cells = cells_of(judge(index, logins[0], platform, question), platform)
-        for address, actions in cells.items():
-            held[address] |= dict.fromkeys(logins, frozenset(actions))
-    nobody = cells_of(judge(index, PrincipalKind.ANONYMOUS.value, platform, question), platform)
-    return {address: Outcome(people, frozenset(nobody.get(address, ()))) for address, people in held.items()}
-
-
-def _alike(index: EstateIndex, prepared: PlatformIndex, moment: datetime) -> list[list[str]]:
-    """Active people, those together for whom the same names stand."""
-    behind: dict[str, list[int]] = {}
-    users, day = index.estate.directory.users, on_clock(moment, index.estate.time_zone).date()
-    for number, principal in enumerate(sorted(prepared.named)):
-        for login in _behind(index, prepared, principal.kind, principal.name):
-            behind.setdefault(login, []).append(number)
-    kinds: dict[tuple[int, ...], list[str]] = {}
-    for login, user in users.items():
-        if user.is_active(day):
-            kinds.setdefault(tuple(behind.get(login, ())), []).append(login)
-    return list(kinds.values())
-
-
-def _behind(index: EstateIndex, prepared: PlatformIndex, kind: PrincipalKind, name: str) -> Collection[str]:
-    """Whom a principal stands for; nobody for those that stand for everybody, who tell nobody apart."""
-    if kind is PrincipalKind.USER:
-        return [name]
-    if kind is PrincipalKind.GROUP:
-        return set(index.membership.users_in(name))
-    if kind is PrincipalKind.LOCAL_GROUP:
-        members = prepared.platform.local_groups[name].members
-        return {login for m in members for login in _behind(index, prepared, m.member.kind, m.member.name)}
-    return ()
+    anonymous = dict.fromkeys(held, NONE)
+    behind = PeopleByName(index, platform, moment, prepared.named)
+    for alike in behind.classes():
+        judging = Judge(prepared, alike.person, question, index.estate.time_zone)
+        logins = behind.logins(alike.users)
+        for address, actions in cells_of(judging, platform).items():
+            if logins == [ANONYMOUS_NAME]:
+                anonymous[address] = frozenset(actions)
+            else:
+                held[address] |= dict.fromkeys(logins, frozenset(actions))
+    return {address: Outcome(people, anonymous[address]) for address, people in held.items()}
 
 
 class Named(NamedTuple):
@@ -87,7 +67,7 @@ def in_names(people: Mapping[str, Rights], members: Mapping[str, Collection[str]
     for level in sorted(levels, key=lambda rights: (-len(rights), sorted(rights))):
         left = {login for login, rights in people.items() if rights == level}
         may = {login for login, rights in people.items() if rights >= level}
-        for name in sorted(members, key=lambda group: (-len(members[group]), group)):
+        for name in sorted(members, key=lambda known: (-len(members[known]), known)):
             if name not in groups and left & set(members[name]) and set(members[name]) <= may:
                 groups[name] = level
                 left -= set(members[name])
@@ -109,6 +89,6 @@ def members_of(index: EstateIndex, platform: str, moment: datetime) -> Iterator[
     """The groups that bindings name, each with its enabled people; groups without any are left out."""
     names = {b.principal.name for b in index.platform(platform).bindings if b.principal.kind is PrincipalKind.GROUP}
     for name in sorted(names):
-        some = set(active_among(index, index.membership.users_in(name), moment))
+        some = set(people_behind(index, group(name), platform, moment))
         if some:
             yield name, some

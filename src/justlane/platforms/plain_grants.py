@@ -12,13 +12,13 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from justlane.engine.decision.circumstances import in_dates
+from justlane.engine.facts import people
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import active_among
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides, Estate, Habits
 from justlane.model.findings import Source
-from justlane.model.people import AUTHENTICATED, Directory, Group, Membership, Principal, PrincipalKind, User
+from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Pattern, Role
 from justlane.platforms.entries import HERE
 
@@ -55,15 +55,7 @@ def cells(index: EstateIndex, platform: str, moment: datetime) -> dict[Cell, tup
 
 def people_behind(index: EstateIndex, principals: Iterable[Principal], moment: datetime) -> list[str]:
     """Logins of the people for whom some principals stand and whose accounts are active at a moment, in order."""
-    found: set[str] = set()
-    for principal in principals:
-        if principal == AUTHENTICATED:
-            found.update(index.estate.directory.users)
-        elif principal.kind is PrincipalKind.GROUP:
-            found.update(index.membership.users_in(principal.name))
-        elif principal.kind is PrincipalKind.USER:
-            found.add(principal.name)
-    return sorted(active_among(index, found, moment))
+    return sorted({login for principal in principals for login in people.people_behind(index, principal, "", moment)})
 
 
 def groups_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[str]:
@@ -77,9 +69,9 @@ def groups_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[s
     return sorted({name for p in principals if p.kind is PrincipalKind.GROUP for name in walk(p.name, nested)})
 
 
-def directory_of(people: Iterable[str], members: Mapping[str, Iterable[Principal]]) -> Directory:
+def directory_of(logins: Iterable[str], members: Mapping[str, Iterable[Principal]]) -> Directory:
     """A directory of what a platform knows itself."""
-    users = {login: User(login, login, True, HERE) for login in people}
+    users = {login: User(login, login, True, HERE) for login in logins}
     groups = {name: Group(name, "", tuple(Membership(m, HERE) for m in some), HERE) for name, some in members.items()}
     return Directory(users, groups)
 

@@ -2,39 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from importlib import import_module
 from typing import Any, Protocol, cast
 
-from msgspec import Struct
-
-from justlane.model.showing import cell, json_visible
+from justlane.model.visible import cell, json_visible
+from justlane.reports.text.look import Look, Sheet
 
 Plain = dict[str, Any] | list[Any]
-
-
-class Look(Struct, frozen=True):
-    """How text is to look."""
-
-    width: int
-    """Columns of the terminal."""
-    paint: Callable[[str, str], str]
-    """Gives a piece of text a style: `yes`, `no`, `warn`, `name`, `head` or `dim`."""
-    spoken: bool = False
-    """Whether it is to be read aloud: row after row, and nothing drawn."""
-
-
-class Sheet(Struct, frozen=True):
-    """A result as a table."""
-
-    columns: tuple[str, ...]
-    rows: Sequence[Sequence[object]]
-
-
-def sheet_of(kind: type[Struct], rows: Sequence[Struct]) -> Sheet:
-    """Values of one kind as a table: a column for each field."""
-    columns = tuple(kind.__struct_fields__)
-    return Sheet(columns, [tuple(getattr(row, name) for name in columns) for row in rows])
 
 
 class Presenter(Protocol):

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import is_active
+from justlane.engine.questions.administrators import Administrators
 from justlane.engine.redundancy.spare import Spare, Why, mark_of
-from justlane.engine.surveys.administrators import Administrators
 from justlane.model.bindings import Binding
 from justlane.model.edits import Edit
 from justlane.model.findings import Finding, Severity, Source
@@ -21,7 +21,7 @@ from justlane.model.progress import Progress
 from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
     from justlane.engine.redundancy.needs import Needs
 
 Value = int | tuple[str, ...]
@@ -64,7 +64,7 @@ class Known:
 
     def __init__(self, index: EstateIndex, question: Question, progress: Progress | None = None) -> None:
         self.index, self.question, self._progress = index, question, progress
-        self._behind: dict[str, Behind] = {}
+        self._behind: dict[str, PeopleByName] = {}
         self._spare: dict[str, list[Spare]] = {}
         self._administrators: dict[str, Administrators] = {}
         self._people: dict[str, Mapping[Principal, int]] = {}
@@ -80,13 +80,13 @@ class Known:
         account = self.index.estate.directory.users.get(login)
         return "whose account has ended" if account is not None and account.enabled else "whose account is disabled"
 
-    def behind(self, platform: str) -> Behind:
+    def behind(self, platform: str) -> PeopleByName:
         """Whom all that a platform names stands for."""
         if platform not in self._behind:
-            from justlane.engine.everybody.behind import Behind
+            from justlane.engine.classes.people_by_name import PeopleByName
 
             names = dict.fromkeys([AUTHENTICATED, *sorted(self.index.platform(platform).named)])
-            self._behind[platform] = Behind(self.index, platform, self.question.dated, names)
+            self._behind[platform] = PeopleByName(self.index, platform, self.question.dated, names)
         return self._behind[platform]
 
     def people(self, principal: Principal, platform: str) -> int:
@@ -132,7 +132,7 @@ class Known:
     def administrators(self, platform: str) -> Administrators:
         """Who administers a platform."""
         if platform not in self._administrators:
-            from justlane.engine.surveys.administrators import administrators
+            from justlane.engine.questions.administrators import administrators
 
             self._administrators[platform] = administrators(self.index, platform, self.question)
         return self._administrators[platform]

@@ -15,7 +15,7 @@ from typing import Protocol, cast
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import UsageError

@@ -16,7 +16,7 @@ from typing import Annotated, Any, TypeVar
 
 import msgspec
 
-from justlane.engine.decision.deciding import Judge, Question, cells_of, judge
+from justlane.engine.decision.judge import Judge, Question, cells_of, judge
 from justlane.engine.facts.clock import noon
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME

@@ -33,8 +33,9 @@ class Places:
         with suppress(OSError, ValueError):
             resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, wanted), hard))
         files = resource.getrlimit(resource.RLIMIT_NOFILE)[0]
-        self.most = max((min(files, _MOST_FILES) - _OWN_FILES) // 2, 8)
-        """So many may wait without a token, and so many have shown it."""
+        self.most = max((min(files, _MOST_FILES) - _OWN_FILES) // 4, 8)
+        """So many may wait without a token, so many have shown it, so many are accepted at once before anybody is told,
+        and so many that were sent away are not closed yet: together the open files that there are."""
         self._token = token.encode()
         self._waiting: OrderedDict[Any, None] = OrderedDict()
         self._known: OrderedDict[Any, None] = OrderedDict()

@@ -225,14 +225,16 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
         if os.getppid() != parent:  # nobody looks after us any more
             server.should_exit = True
 
+    places = Places(plan.token)
     config = uvicorn.Config(
         service,
+        backlog=places.most,
         callback_notify=look_after,
         timeout_notify=1,
         log_level="error",
         access_log=False,
         server_header=False,
-        http=protocol(Places(plan.token)),
+        http=protocol(places),
         ws="none",
         timeout_keep_alive=30,
         timeout_graceful_shutdown=_GRACE_SECONDS - 2,

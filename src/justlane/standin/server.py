@@ -32,9 +32,10 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.routing import Mount, Route
 
-from justlane.standin.misbehaving import MISBEHAVIOURS
-from justlane.standin.ruling import Context, Ruling
-from justlane.standin.site import PARTS, Binding, Shelf, Site, keep, split_principal
+from justlane.standin.decisions import Context, Ruling
+from justlane.standin.faults import MISBEHAVIOURS
+from justlane.standin.shelf import Shelf, keep
+from justlane.standin.site import PARTS, Binding, Site, split_principal
 from justlane.standin.soundness import require_sound
 
 _REMEMBERED = 1000

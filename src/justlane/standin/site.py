@@ -5,14 +5,9 @@ Everything is kept in one JSON file, replaced in one step at every change.
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, Any
 
 import msgspec
-
-from justlane.files.disk import beneath
-from justlane.files.disk.storing import write_atomically
-from justlane.model.errors import StorageError
 
 
 class Condition(msgspec.Struct, forbid_unknown_fields=True):
@@ -183,37 +178,3 @@ class Site(msgspec.Struct):
     """[part, name] of the last changes that really came about."""
     done: list[list[str]] = []
     """The last [user, action, scope] that were really carried out."""
-
-
-class Shelf(NamedTuple):
-    """The file in which a stand-in is kept: beneath a folder, reached without a link."""
-
-    top: Path
-    name: str | Path
-
-
-def opened(shelf: Shelf, platform: str, nature: Nature) -> Site:
-    """The stand-in kept in a file, with the nature that is declared now; a new one if there is no file.
-
-    StorageError if it holds what no stand-in keeps.
-    """
-    from justlane.standin.soundness import require_sound
-
-    try:
-        site = msgspec.json.decode(beneath.read(*shelf), type=Site)
-        for part in PARTS:
-            for name, entry in getattr(site, part).items():
-                require_sound(name, entry)
-    except FileNotFoundError:
-        return Site(platform, nature)
-    except (OSError, ValueError, RecursionError) as error:
-        reason = getattr(error, "strerror", None) or error
-        message = f"the stand-in's file {shelf.top / shelf.name} cannot be read: {reason}"
-        raise StorageError(message, "take it away to start afresh") from error
-    site.nature = nature
-    return site
-
-
-def keep(shelf: Shelf, site: Site) -> None:
-    """Replace the file in one step."""
-    write_atomically(*shelf, msgspec.json.format(msgspec.json.encode(site), indent=1), beneath.CLOSED)

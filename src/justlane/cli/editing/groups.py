@@ -6,10 +6,10 @@ from typing import Any
 
 import click
 
-from justlane.cli import options
-from justlane.cli.editing.naming import day_of, known_group, principal_named, reason_of
-from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
-from justlane.cli.grouping import OrderedGroup
+from justlane.cli.common import options
+from justlane.cli.common.command_group import OrderedGroup
+from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.names import day_of, known_group, principal_named, reason_of
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing import groups as edits

@@ -8,13 +8,13 @@ from typing import Any
 
 import click
 
-from justlane.cli import arguments, options
-from justlane.cli.circumstances import now
-from justlane.cli.editing.settling import Editing, because_option, begun, editing_options, settle
-from justlane.cli.questions.looking import role
-from justlane.cli.terminal import look, show, write
+from justlane.cli.common import arguments, options
+from justlane.cli.common.circumstances import now
+from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.terminal import look, show, write
+from justlane.cli.questions.who_has_what import role
 from justlane.engine.changes.remarks import Remark
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.editing import roles as edits
 from justlane.files.in_place.scalars import Value, few
@@ -324,7 +324,7 @@ def role_administrators(ctx: click.Context, platform: str | None, folder: Path |
 
     Ends with 0, or with 1 if somewhere there are too many, or nobody.
     """
-    from justlane.engine.surveys.administrators import administrators
+    from justlane.engine.questions.administrators import administrators
 
     index = options.indexed(folder)
     platforms = [options.known_platform(index.estate, platform)] if platform else list(index.estate.platforms)

@@ -8,12 +8,12 @@ from typing import Any
 
 import click
 
-from justlane.cli import options
-from justlane.cli.arguments import optional_scope_argument, platform_argument, scope_argument
-from justlane.cli.editing.settling import because_option, begun, editing_options, settle
-from justlane.cli.grouping import OrderedGroup
-from justlane.cli.platforms.trusting import ask_person
-from justlane.cli.terminal import say, show
+from justlane.cli.common import options
+from justlane.cli.common.arguments import optional_scope_argument, platform_argument, scope_argument
+from justlane.cli.common.command_group import OrderedGroup
+from justlane.cli.common.consent import because_option, begun, editing_options, settle
+from justlane.cli.common.permission import ask_person
+from justlane.cli.common.terminal import say, show
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits
@@ -22,7 +22,7 @@ from justlane.model.errors import UsageError
 from justlane.model.names import counted, did_you_mean, some_of
 from justlane.model.patterns import ANY
 from justlane.model.scopes import RESOURCE_GROUP_KIND, contains, platform_of
-from justlane.model.showing import shown
+from justlane.model.visible import shown
 
 _MOST_NAMED = 20
 _MOST_ODD = 5

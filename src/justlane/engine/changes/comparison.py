@@ -12,8 +12,8 @@ from msgspec import Struct
 
 from justlane.engine.decision.circumstances import CircumstanceSpace, OnClock, on_its_clock
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import NOTHING, Judge, Question, acting_otherwise
-from justlane.engine.decision.explaining import in_words
+from justlane.engine.decision.explanation import in_words
+from justlane.engine.decision.judge import NOTHING, Judge, Question, acting_otherwise
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, Person, person
 from justlane.model.circumstances import Condition
@@ -22,7 +22,7 @@ from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
-    from justlane.engine.changes.by_kinds import Found
+    from justlane.engine.classes.class_pairs import Found
 
 FEW = 100
 """For up to so many people, where the scopes are the same, only their own bindings are looked at."""
@@ -268,7 +268,7 @@ def _of_many(
     moved: Mapping[str, str],
 ) -> Differences:
     """By kinds of people and of places."""
-    from justlane.engine.changes.by_kinds import ByKinds, Together
+    from justlane.engine.classes.class_pairs import ByKinds, Together
 
     people = Together(sides)
     among = None if users is None else people.among(users)
@@ -301,7 +301,7 @@ def _inside(prepared: Sequence[PlatformIndex | None], within: str) -> set[str]:
 
 def _gathered(found: Sequence[Found], logins: Sequence[str]) -> list[Alike]:
     """Those together for whom the same changes."""
-    from justlane.engine.changes.by_kinds import alike_in
+    from justlane.engine.classes.class_pairs import alike_in
 
     cells: dict[int, list[tuple[tuple[bool, str, str], CellChange]]] = {}
     groups: list[Alike] = []

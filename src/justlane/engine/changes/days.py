@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 
-from justlane.engine.changes.differing import Differing
-from justlane.engine.decision.deciding import Question, is_apart
+from justlane.engine.classes.changed_scopes import Differing
+from justlane.engine.decision.judge import Question, is_apart
 from justlane.engine.facts.clock import on_clock, turning_days
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.model.people import LocalGroup, Principal, PrincipalKind

@@ -10,7 +10,7 @@ from typing import Any
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import Differences, differences
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
@@ -88,11 +88,13 @@ class Touching(Struct, frozen=True):
     """Platform -> scopes, None for all of them; None for all platforms."""
 
 
-def changes_by(index: EstateIndex, edit: Edit, question: Question) -> Differences:
-    """All cells that an edit would change, in all circumstances; dates are judged on the day of the question."""
-    for name in index.estate.platforms:
-        index.platform(name)  # so that both sides share what the edit leaves as it is
-    after, asked = edited(index, edit), Question(question.moment, day=question.dated)
+def changes_by(index: EstateIndex, edit: Edit, question: Question, after: EstateIndex | None = None) -> Differences:
+    """All cells that an edit would change, in all circumstances; dates are judged on the day of the question.
+
+    `after` is the estate with the edit carried out, where somebody has it already.
+    """
+    index.make_ready()
+    after, asked = after or edited(index, edit), Question(question.moment, day=question.dated)
     touching = _TOUCHES[type(edit)](index, edit, asked.dated)
     return differences((index, after), asked, touching.users, None, touching.places)
 

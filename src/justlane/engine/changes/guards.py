@@ -8,10 +8,10 @@ from collections.abc import Iterator, Mapping
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import Differences
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.questions.administrators import administration_of, administrators
 from justlane.engine.questions.expectations import Verdict, sentence_of, verify
-from justlane.engine.surveys.administrators import administration_of, administrators
 from justlane.model.expectations import AnyExpectation, Duty, Extent, UserMay, UserMayNot
 from justlane.model.scopes import platform_of
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 
-from justlane.engine.changes.by_kinds import Found, Judged, by_change, kinds_of
-from justlane.engine.decision.deciding import Question, asked_at, is_apart
-from justlane.engine.everywhere.kinds_of_places import kinds_of_places
-from justlane.engine.everywhere.terrain import terrain_of
+from justlane.engine.classes.class_pairs import Found, Judged, by_change, kinds_of
+from justlane.engine.classes.names import weighed_at
+from justlane.engine.classes.scope_classes import scope_classes
+from justlane.engine.decision.judge import Question, asked_at, is_apart
 from justlane.engine.facts.index import PlatformIndex
 from justlane.engine.facts.people import Person
 from justlane.model.people import Principal
@@ -41,13 +41,13 @@ def _alike(
     prepared: Sequence[PlatformIndex], names: Collection[Principal], places: Collection[str] | None
 ) -> Iterator[list[str]]:
     """Scopes that no binding to one of some names tells apart, together."""
-    terrain = terrain_of(prepared[0])
-    kinds = [kinds_of_places(side, terrain, [b for name in names for b in side.bindings.of(name)]) for side in prepared]
-    at = range(len(terrain)) if places is None else sorted(terrain.number[place] for place in places)
+    numbered = prepared[0].coverage.numbered
+    kinds = [scope_classes(side, numbered, [b for name in names for b in side.bindings.of(name)]) for side in prepared]
+    at = range(len(numbered)) if places is None else sorted(numbered.number[place] for place in places)
     both = [some[list(at)].tolist() for some in kinds]
     found: dict[tuple[int, int], list[str]] = {}
     for number, was, now in zip(at, *both, strict=True):
-        found.setdefault((was, now), []).append(terrain.addresses[number])
+        found.setdefault((was, now), []).append(numbered.addresses[number])
     yield from found.values()
 
 
@@ -71,6 +71,5 @@ def _named_at(prepared: Sequence[PlatformIndex], address: str) -> set[Principal]
     found: set[Principal] = set()
     for side in prepared:
         found |= set(side.platform.capped)
-        for place in asked_at(side, address):
-            found |= {binding.principal for binding in side.covering_bindings(place)}
+        found |= {binding.principal for _, binding in weighed_at(side, address)}
     return found

@@ -7,9 +7,9 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Gate, Judge, Question, gates_to
+from justlane.engine.decision.judge import Gate, Judge, Question, gates_to
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.facts.people import Person, local_members
+from justlane.engine.facts.people import local_members
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
 from justlane.model.findings import Source
@@ -104,17 +104,17 @@ def _checked(after: EstateIndex, binding: Binding, question: Question) -> Iterat
     gates = list(gates_to(prepared, binding.scope))
     if not gates or to == ANONYMOUS:
         return
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
-    behind = Behind(after, prepared.platform.name, question.dated, prepared.named)
+    behind = PeopleByName(after, prepared.platform.name, question.dated, prepared.named)
     out: dict[Gate, int] = {}
     total = 0
-    for kind in behind.kinds(behind.any_of([to])):
-        total += len(kind.users)
-        judging = Judge(prepared, Person("", True, kind.principals), question, after.estate.time_zone)
+    for alike in behind.classes(behind.those_with([to])):
+        total += len(alike.users)
+        judging = Judge(prepared, alike.person, question, after.estate.time_zone)
         shut = next((gate for gate in gates if not judging.allowed(gate.action, gate.scope)), None)
         if shut is not None:
-            out[shut] = out.get(shut, 0) + len(kind.users)
+            out[shut] = out.get(shut, 0) + len(alike.users)
     for gate, count in out.items():
         who = "nobody of them can" if count == total else f"{count:,} of {total:,} people cannot"
         yield Remark("cannot-get-in", f"{who} use it, for want of {gate.action} at {gate.scope}", gate.source)
@@ -123,9 +123,9 @@ def _checked(after: EstateIndex, binding: Binding, question: Question) -> Iterat
 def _nobody(index: EstateIndex, prepared: PlatformIndex, principal: Principal, question: Question) -> Iterator[Remark]:
     if principal.kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
         return
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
-    if not Behind(index, prepared.platform.name, question.dated, [principal]).count(principal):
+    if not PeopleByName(index, prepared.platform.name, question.dated, [principal]).count(principal):
         what = "is disabled" if principal.kind is PrincipalKind.USER else "has nobody in it who can sign in"
         yield Remark("nobody-in-it", f"{principal} {what}: nobody gains anything by this now")
 

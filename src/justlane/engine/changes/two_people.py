@@ -6,8 +6,8 @@ from msgspec import Struct
 
 from justlane.engine.changes.comparison import together
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question, judge
-from justlane.engine.decision.explaining import in_words
+from justlane.engine.decision.explanation import in_words
+from justlane.engine.decision.judge import Judge, Question, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.reach import Grant, grants_of
 from justlane.model.scopes import platform_of

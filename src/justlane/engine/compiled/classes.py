@@ -12,8 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from justlane.engine.compiled.flat import Flat
-from justlane.engine.everybody.lists import (
+from justlane.engine.arrays.lists import (
     Ints,
     Lists,
     Longs,
@@ -25,6 +24,7 @@ from justlane.engine.everybody.lists import (
     spread,
     unique_pairs,
 )
+from justlane.engine.compiled.flat import Flat
 
 THREADS = 2
 """NumPy lets go of the interpreter for long operations: two threads gain about a third, more gain little."""

@@ -83,8 +83,6 @@ class Flat(NamedTuple):
     circumstances: Circumstances = NO_CONDITIONS
     """The conditions as sets, from which kinds are made for some conditions alone where `worlds` are too many to be
     listed: then there are none."""
-    worlds_exist: bool = False
-    """Whether what does not hold in a kind of circumstances does not exist there, and so gives no role to act as."""
 
 
 BELOW, HERE_ONLY, ALONE = 0, 1, 2

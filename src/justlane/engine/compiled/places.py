@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from justlane.engine.arrays.scopes import subtree_ends
 from justlane.engine.compiled.flat import Flat, Ints, Masks
-from justlane.engine.everywhere.terrain import subtree_ends
 
 
 class Places:

@@ -7,10 +7,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from justlane.engine.arrays.lists import Lists, lists_of
+from justlane.engine.arrays.scopes import separate_roots
 from justlane.engine.compiled.flat import ALONE, BELOW, HERE_ONLY, Flat, Ints, Masks
 from justlane.engine.compiled.places import Places
-from justlane.engine.everybody.lists import Lists, lists_of
-from justlane.engine.everywhere.terrain import separate_roots
 
 
 class Pieces(NamedTuple):

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-import struct
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
+from justlane.engine.arrays.trees import Tree, tree_of
 from justlane.engine.facts.graphs import loops, trail, walk
 from justlane.engine.facts.sources import gathered_by
 from justlane.model.findings import Source
 from justlane.model.scopes import Scope
 
 if TYPE_CHECKING:
-    from justlane.engine.everywhere.terrain import Terrain
+    from justlane.engine.arrays.scopes import NumberedScopes
 
 
 class CoverStep(Struct, frozen=True):
@@ -27,50 +27,6 @@ class CoverStep(Struct, frozen=True):
     source: Source
     kind: str = ""
     """The kind of `inner`, where it is gathered."""
-
-
-class Tree(Struct, frozen=True):
-    """All scopes of a platform, as a kept estate has them: without what nothing but explanations needs."""
-
-    addresses: list[str]
-    """In the order in which they are declared."""
-    parents: bytes
-    """The number of each one's parent, -1 for none; 32 bits, little-endian."""
-    kinds: list[str]
-    kind: bytes
-    """The number of each one's kind, likewise."""
-    is_walk: bool
-    """Whether what lies below a scope follows it without a gap."""
-    gathers: bool
-    """Whether there is a resource group that gathers anything."""
-
-
-def tree_of(scopes: Mapping[str, Scope]) -> Tree:
-    """The same in short."""
-    place = {address: number for number, address in enumerate(scopes)}
-    kinds = {kind: number for number, kind in enumerate(dict.fromkeys(s.kind for s in scopes.values()))}
-    parents = _numbers(place.get(address.rpartition("/")[0], -1) for address in scopes)
-    kind = _numbers(kinds[scope.kind] for scope in scopes.values())
-    gathers = any(scope.gathers for scope in scopes.values())
-    return Tree(list(scopes), parents, list(kinds), kind, is_walk(list(scopes)), gathers)
-
-
-def _numbers(some: Iterable[int]) -> bytes:
-    known = list(some)
-    return struct.pack(f"<{len(known)}i", *known)
-
-
-def is_walk(addresses: Sequence[str]) -> bool:
-    """Whether each scope stands right below one of those that the scope before it is in."""
-    way: list[str] = []
-    for address in addresses:
-        above = address.rpartition("/")[0]
-        while way and way[-1] != above:
-            way.pop()
-        if bool(way) == (not above):
-            return False
-        way.append(address)
-    return True
 
 
 Gathering = Callable[[str], Sequence[tuple[str, Source]]]
@@ -89,8 +45,6 @@ class CoverageIndex:
         self.scopes = scopes
         self._kept_tree = tree
         self._kept = gathering
-        self.terrain: Terrain | None = None
-        """The same scopes in numbers, once somebody has asked for them."""
         self._found: dict[str, dict[str, tuple[str, CoverStep] | None]] = {}
         self._covered: dict[str, tuple[str, ...]] = {}
         self._directly: dict[str, list[tuple[str, CoverStep]]] = {}
@@ -106,6 +60,13 @@ class CoverageIndex:
     def tree(self) -> Tree | None:
         """All scopes in short, where they are kept like that."""
         return self._kept_tree() if self._kept_tree else None
+
+    @cached_property
+    def numbered(self) -> NumberedScopes:
+        """All scopes in numbers."""
+        from justlane.engine.arrays.scopes import NumberedScopes
+
+        return NumberedScopes(self.tree or tree_of(self.scopes), self.scopes)
 
     @cached_property
     def gathering(self) -> list[str]:

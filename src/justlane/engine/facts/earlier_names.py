@@ -14,7 +14,7 @@ from justlane.model.findings import Source
 from justlane.model.people import Directory, Group, Principal, PrincipalKind, User
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.roll import Roll
+    from justlane.engine.arrays.directory import NumberedDirectory
 
 T = TypeVar("T")
 
@@ -59,15 +59,15 @@ class Then(NamedTuple):
     directory: Directory
     holding: Holding
     """Answers who holds whom."""
-    roll: Callable[[], Roll]
+    numbered: Callable[[], NumberedDirectory]
     """The same people in numbers."""
 
 
 def called_today(
-    directory: Directory, holding: Holding, aliases: Aliases, roll: Callable[[], Roll] | None = None
+    directory: Directory, holding: Holding, aliases: Aliases, numbered: Callable[[], NumberedDirectory] | None = None
 ) -> Then:
-    """A directory, what answers who holds whom in it, and its roll, with the names of today."""
-    in_numbers = roll or partial(_roll_of, directory)
+    """A directory, what answers who holds whom in it, and its numbered, with the names of today."""
+    in_numbers = numbered or partial(_numbered_directory, directory)
     if not aliases.users and not aliases.groups:
         return Then(directory, holding, in_numbers)
     then = Aliases(_turned(aliases.users), _turned(aliases.groups))
@@ -93,10 +93,10 @@ def called_today(
     return Then(known, held, lambda: in_numbers().renamed(aliases.users, aliases.groups, former))
 
 
-def _roll_of(directory: Directory) -> Roll:
-    from justlane.engine.everybody.roll import roll_of
+def _numbered_directory(directory: Directory) -> NumberedDirectory:
+    from justlane.engine.arrays.directory import numbered_directory
 
-    return roll_of(directory)
+    return numbered_directory(directory)
 
 
 def _turned(names: Mapping[str, str]) -> dict[str, str]:

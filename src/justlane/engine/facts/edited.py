@@ -31,7 +31,7 @@ from justlane.model.roles import Pattern, Role
 from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.roll import Roll
+    from justlane.engine.arrays.directory import NumberedDirectory
 
 
 def edited(index: EstateIndex, edit: Edit) -> EstateIndex:
@@ -160,9 +160,9 @@ class _OneMore(MembershipIndex):
         return (*held, self._more) if member == self._member else held
 
     @property
-    def roll(self) -> Roll:
+    def numbered(self) -> NumberedDirectory:
         """Everybody in numbers."""
-        return self._before.roll.joined(self._member.name, self._more[0].name)
+        return self._before.numbered.joined(self._member.name, self._more[0].name)
 
 
 class _OneLess(MembershipIndex):
@@ -178,9 +178,9 @@ class _OneLess(MembershipIndex):
         return [one for one in held if one[0] != self._gone] if member == self._member else held
 
     @property
-    def roll(self) -> Roll:
+    def numbered(self) -> NumberedDirectory:
         """Everybody in numbers."""
-        return self._before.roll.left(self._member.name, self._gone.name)
+        return self._before.numbered.left(self._member.name, self._gone.name)
 
 
 class _OneEnabled(MembershipIndex):
@@ -191,9 +191,9 @@ class _OneEnabled(MembershipIndex):
         self._before, self._login = before, login
 
     @property
-    def roll(self) -> Roll:
+    def numbered(self) -> NumberedDirectory:
         """Everybody in numbers."""
-        return self._before.roll.enabled(self._login)
+        return self._before.numbered.enabled(self._login)
 
 
 class _OneOther(Mapping[str, User]):

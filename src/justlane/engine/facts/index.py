@@ -19,7 +19,7 @@ from justlane.model.people import AUTHENTICATED, Directory, Principal, Principal
 from justlane.model.scopes import contains, platform_of
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.roll import Roll
+    from justlane.engine.arrays.directory import NumberedDirectory
 
 
 _FEW = 20
@@ -177,17 +177,17 @@ class EstateIndex:
         estate: Estate,
         kept: Kept | None = None,
         holding: Holding | None = None,
-        roll: Callable[[], Roll] | None = None,
+        numbered: Callable[[], NumberedDirectory] | None = None,
     ) -> None:
         self.estate = estate
         self._kept = kept
-        self.membership = MembershipIndex(estate.directory, holding, roll)
+        self.membership = MembershipIndex(estate.directory, holding, numbered)
         self._platforms: dict[str, PlatformIndex] = {}
 
     def with_people(self, then: Then, people: Snapshot) -> EstateIndex:
         """The same estate with other people; what it is made ready for them, but for who they are, is shared."""
         found = EstateIndex(
-            replace(self.estate, directory=then.directory, people=people), self._kept, then.holding, then.roll
+            replace(self.estate, directory=then.directory, people=people), self._kept, then.holding, then.numbered
         )
         found._platforms = self._platforms
         return found
@@ -221,6 +221,11 @@ class EstateIndex:
         found.membership = membership or self.membership
         found._platforms = {**self._platforms, **platforms}
         return found
+
+    def make_ready(self) -> None:
+        """Make every platform ready now, so that what is changed from here shares whatever stays as it is."""
+        for name in self.estate.platforms:
+            self.platform(name)
 
     def platform(self, address: str) -> PlatformIndex:
         """The platform that an address belongs to (KeyError if it is not declared)."""

@@ -15,7 +15,7 @@ from justlane.model.findings import Source
 from justlane.model.people import Directory, Principal, PrincipalKind
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.roll import Roll
+    from justlane.engine.arrays.directory import NumberedDirectory
 
 Holding = Callable[[Principal], Sequence[tuple[Principal, Source]]]
 """Answers which groups hold a user or a group directly, each with the line that says so."""
@@ -50,23 +50,26 @@ class MembershipIndex:
     hold each other's members."""
 
     def __init__(
-        self, directory: Directory, holding: Holding | None = None, roll: Callable[[], Roll] | None = None
+        self,
+        directory: Directory,
+        holding: Holding | None = None,
+        numbered: Callable[[], NumberedDirectory] | None = None,
     ) -> None:
         self.directory = directory
         self._kept = holding
         self._kept_groups: dict[Principal, Sequence[tuple[Principal, Source]]] = {}
-        self._kept_roll = roll
-        self._roll: Roll | None = None
+        self._kept_numbered = numbered
+        self._numbered: NumberedDirectory | None = None
         self._found: dict[Principal, dict[Principal, tuple[Principal, Source] | None]] = {}
 
     @property
-    def roll(self) -> Roll:
+    def numbered(self) -> NumberedDirectory:
         """Everybody in numbers."""
-        if self._roll is None:
-            from justlane.engine.everybody.roll import roll_of
+        if self._numbered is None:
+            from justlane.engine.arrays.directory import numbered_directory
 
-            self._roll = self._kept_roll() if self._kept_roll else roll_of(self.directory)
-        return self._roll
+            self._numbered = self._kept_numbered() if self._kept_numbered else numbered_directory(self.directory)
+        return self._numbered
 
     def held_by(self, member: Principal) -> Sequence[tuple[Principal, Source]]:
         """The groups that hold a user or a group directly, each with the line that says so."""
@@ -118,7 +121,7 @@ class MembershipIndex:
     def loops(self) -> list[list[str]]:
         """Groups that hold each other, one list a loop, by name."""
 
-        names, arrays = self.roll.group_names, self.roll.arrays
+        names, arrays = self.numbered.group_names, self.numbered.columns
         above: dict[int, list[int]] = {}
         for inner, outer in zip(arrays.inner.tolist(), arrays.outer.tolist(), strict=True):
             above.setdefault(inner, []).append(outer)
@@ -131,7 +134,8 @@ NO_LOGIN = "\0"
 
 
 class GroupsAsPeople(MembershipIndex):
-    """Each group as somebody of its name, with `NO_LOGIN` in front, who is in it alone: only `roll` is another one."""
+    """Each group as somebody of its name, with `NO_LOGIN` in front, who is in it alone: `numbered` alone
+    is another one."""
 
     def __init__(self, before: MembershipIndex) -> None:
-        super().__init__(before.directory, before.held_by, lambda: before.roll.of_groups(NO_LOGIN))
+        super().__init__(before.directory, before.held_by, lambda: before.numbered.of_groups(NO_LOGIN))

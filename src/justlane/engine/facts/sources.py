@@ -12,7 +12,7 @@ from justlane.model.people import Directory, Principal, PrincipalKind
 from justlane.model.scopes import Scope
 
 if TYPE_CHECKING:
-    from justlane.engine.facts.coverage import Tree
+    from justlane.engine.arrays.trees import Tree
 
 
 class Bindings(Protocol):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.decision.circumstances import in_dates
-from justlane.engine.decision.deciding import Question
-from justlane.engine.everybody.behind import Behind
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.people import PrincipalKind
 
@@ -25,7 +25,7 @@ class Flow(Struct, frozen=True):
 def flows(index: EstateIndex, platform: str, question: Question) -> list[Flow]:
     """All that the lines of a platform give today, each once, the most people first."""
     prepared = index.platform(platform)
-    behind = Behind(index, platform, question.dated, prepared.named)
+    behind = PeopleByName(index, platform, question.dated, prepared.named)
     counts = behind.counts()
     found: dict[tuple[str, str, str], int] = {}
     for b in prepared.bindings:

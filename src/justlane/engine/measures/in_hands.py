@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 
 
@@ -20,8 +20,8 @@ class InHands(Struct, frozen=True):
 
 def in_hands(index: EstateIndex, platform: str, question: Question) -> list[InHands]:
     """All sensitive actions of a platform, in their order, by the compiled form."""
-    from justlane.engine.compiled.counting import Compiled
-    from justlane.engine.compiled.flattening import flatten
+    from justlane.engine.compiled.count import Compiled
+    from justlane.engine.compiled.flat_platform import flatten
 
     actions = index.platform(platform).platform.actions
     sensitive = [(number, name) for number, (name, action) in enumerate(actions.items()) if action.sensitive]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
-from justlane.engine.everybody.behind import Behind
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.roles import with_implied
 from justlane.model.expectations import UserMay
@@ -34,8 +34,8 @@ def role_sizes(index: EstateIndex, platform: str, question: Question) -> list[Ro
     prepared = index.platform(platform)
     actions = prepared.platform.actions
     wanted = _required(index, platform)
-    behind = Behind(index, platform, question.dated, prepared.named)
-    numbers = {login: number for number, login in enumerate(behind.roll.logins) if login in wanted}
+    behind = PeopleByName(index, platform, question.dated, prepared.named)
+    numbers = {login: number for number, login in enumerate(behind.numbered.logins) if login in wanted}
     found = []
     for role in prepared.platform.roles:
         to = list(dict.fromkeys(b.principal for b in prepared.bindings if b.role == role and b.allows))

@@ -17,13 +17,13 @@ from justlane.engine.changes.effect import Effect, Extent, changes_by, extent, s
 from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question, judge, space_of
-from justlane.engine.decision.explaining import Answer, answer, in_words, names_a_group
+from justlane.engine.decision.explanation import Answer, answer, in_words, names_a_group
+from justlane.engine.decision.judge import Judge, Question, judge, space_of
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, joined, people_behind, person
-from justlane.engine.offers.ranking import rank
+from justlane.engine.offers.order import rank
 from justlane.engine.redundancy.parts import said_with, withdrawal
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import ALWAYS, Outcome
@@ -93,20 +93,19 @@ class Miss(Struct, frozen=True):
 def misses(index: EstateIndex, login: str, action: str, address: str, question: Question) -> tuple[Miss, ...]:
     """Every single change that would turn a no into a yes in some circumstances: first those of the question alone,
     then the edits, that with the least excess first."""
-    finder = _Finder(index, login, action, address, question)
-    found = [
-        replace(miss, extent=extent(index, miss.edit, question)) if miss.edit else miss
-        for miss in sorted(finder.found(), key=finder.size)
-    ]
-    found.sort(key=lambda miss: miss.extent.size if miss.extent else 0)
+    index.make_ready()
+    found: list[_Tried] = []
+    for miss, after in _Finder(index, login, action, address, question).found():
+        found.append((replace(miss, extent=extent(index, miss.edit, question)) if miss.edit else miss, after))
+    found.sort(key=lambda tried: _order(index, tried[0]))
     left, counted, refused = MOST_COUNTED, list[Miss](), list[Miss]()
-    for miss in found:
+    for miss, after in found:
         left -= miss.extent.size if miss.extent else 0
-        if miss.edit is None or left < 0:
+        if miss.edit is None or after is None or left < 0:
             counted.append(miss)
             continue
-        changes = changes_by(index, miss.edit, question)
-        said = against(index, edited(index, miss.edit), changes, question)
+        changes = changes_by(index, miss.edit, question, after)
+        said = against(index, after, changes, question)
         (refused if said else counted).append(replace(miss, effect=summed(changes), against=said))
     if not any(miss.edit for miss in counted):  # then it is the wish itself that is against what is declared
         counted += refused
@@ -127,7 +126,11 @@ def against(before: EstateIndex, after: EstateIndex, found: Differences, questio
 
 def candidates(index: EstateIndex, login: str, action: str, address: str, question: Question) -> list[Miss]:
     """Every single edit that would turn a no into a yes in some circumstances, new grants among them; not counted."""
-    return list(_Finder(index, login, action, address, question).edits())
+    return [miss for miss, _ in _Finder(index, login, action, address, question).edits()]
+
+
+_Tried = tuple[Miss, EstateIndex | None]
+"""A change, and the estate with it carried out; None where nothing is edited."""
 
 
 class _Finder:
@@ -137,34 +140,26 @@ class _Finder:
         self._judge = judge(index, login, address, question)
         self._platform = self._judge.platform
         self._name = self._platform.platform.name
-        self._near = {scope: place for place, scope in enumerate(self._platform.coverage.covering(address))}
         self._gates = list(self._judge.needs(address))
 
-    def size(self, miss: Miss) -> tuple[bool, int, int]:
-        """What needs no edit first; then the smaller the role and the nearer the scope, the better."""
-        if miss.binding is None:
-            return (miss.edit is not None, 0, 0)
-        near = self._near.get(miss.binding.scope, len(self._near))
-        return (True, len(self._platform.roles.holdings(miss.binding.role)), near)
-
-    def found(self) -> Iterator[Miss]:
+    def found(self) -> Iterator[_Tried]:
         """All changes that are worth a try and turn the answer."""
         if not self._platform.applies(self._action, self._address):
             return
-        yield from self._elsewise()
+        yield from ((miss, None) for miss in self._elsewise())
         login, offered = self._judge.person.login, False
         if not self._judge.person.enabled:
             yield from self._those_that_turn(iter([Miss(Turn.ENABLE, Enable(login))]))
             return
-        for miss in self._those_that_turn(self._candidates()):
+        for tried in self._those_that_turn(self._candidates()):
             offered = True
-            yield miss
-        for number, miss in enumerate(self._those_that_turn(self._new_grants()) if not offered else ()):
-            yield miss
+            yield tried
+        for number, tried in enumerate(self._those_that_turn(self._new_grants()) if not offered else ()):
+            yield tried
             if number + 1 == _MOST_NEW:
                 return
 
-    def edits(self) -> Iterator[Miss]:
+    def edits(self) -> Iterator[_Tried]:
         """All edits that turn the answer."""
         if not self._platform.applies(self._action, self._address):
             return
@@ -173,14 +168,18 @@ class _Finder:
             return
         yield from self._those_that_turn(chain(self._candidates(), islice(self._new_grants(), _MOST_TRIED)))
 
-    def _those_that_turn(self, candidates: Iterator[Miss]) -> Iterator[Miss]:
-        """Each edit is tried once, however many bindings it comes from."""
+    def _those_that_turn(self, candidates: Iterator[Miss]) -> Iterator[_Tried]:
+        """Each edit is carried out once, however many bindings it comes from."""
         tried: set[object] = set()
         for miss in candidates:
             key = _what_is_written(miss.edit)
-            if key not in tried and self._turns(miss):
+            assert miss.edit is not None
+            if key in tried:
+                continue
+            after = edited(self._index, miss.edit)
+            if self._turns(miss, after):
                 tried.add(key)
-                yield miss
+                yield miss, after
 
     def _candidates(self) -> Iterator[Miss]:
         bindings = self._platform.bindings
@@ -319,10 +318,8 @@ class _Finder:
         conditions += [ceiling.condition for ceiling in self._platform.platform.ceilings]
         return space_of(self._question, dict.fromkeys(conditions), self._index.estate.time_zone)
 
-    def _turns(self, miss: Miss) -> bool:
+    def _turns(self, miss: Miss, after: EstateIndex) -> bool:
         """Whether the answer would be yes (if any circumstances are asked about: in some), by what the change names."""
-        assert miss.edit is not None
-        after = edited(self._index, miss.edit)
         somebody = person(after, self._judge.person.login, self._name, self._question.dated)
         zone = self._index.estate.time_zone
         judging = Judge(after.platform(self._name), somebody, self._question, zone, self._space)

@@ -15,13 +15,13 @@ from msgspec import Struct
 from justlane.engine.changes.comparison import differences
 from justlane.engine.changes.effect import Effect, changes_by, summed
 from justlane.engine.changes.guards import Refusal
-from justlane.engine.decision.deciding import Judge, Question, judge
+from justlane.engine.decision.judge import Judge, Question, judge
 from justlane.engine.facts.edited import edited
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import user
 from justlane.engine.facts.people import local_members
 from justlane.engine.offers.least import Cells, Choice, Way, least
-from justlane.engine.offers.ranking import rank
+from justlane.engine.offers.order import rank
 from justlane.engine.offers.suggestions import Miss, against, candidates
 from justlane.engine.redundancy.parts import withdrawal
 from justlane.model.bindings import Binding

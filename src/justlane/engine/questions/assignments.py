@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import MemberStep, group, user
 from justlane.engine.facts.people import ANONYMOUS_NAME, is_active, local_members, people_behind

@@ -7,8 +7,8 @@ from datetime import datetime
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Judge, Question, judge, reached_from
-from justlane.engine.decision.explaining import Failing, answer, bindings_giving, shortest
+from justlane.engine.decision.explanation import Failing, answer, bindings_giving, shortest
+from justlane.engine.decision.judge import Judge, Question, judge, reached_from
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.questions.who_may import Holding, holding, unlike
 from justlane.model.bindings import Binding

@@ -5,8 +5,8 @@ from __future__ import annotations
 from msgspec import Struct
 
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question
-from justlane.engine.decision.explaining import Chain, all_chains, in_words
+from justlane.engine.decision.explanation import Chain, all_chains, in_words
+from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.engine.questions.who_may import who_may

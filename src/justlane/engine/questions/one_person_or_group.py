@@ -7,11 +7,11 @@ from datetime import datetime
 
 from msgspec import Struct
 
+from justlane.engine.facts.group_sizes import Size
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex, MemberStep, group, user
 from justlane.engine.facts.people import everybody_behind, local_members, people_behind
 from justlane.engine.questions.settings import Brought
-from justlane.engine.surveys.group_sizes import Size
 from justlane.model.findings import Source
 from justlane.model.people import Group, LocalGroup, Principal, PrincipalKind, User
 

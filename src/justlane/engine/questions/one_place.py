@@ -8,20 +8,20 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Judge, Question
-from justlane.engine.decision.explaining import in_words
+from justlane.engine.classes.names import names_that_matter
+from justlane.engine.decision.explanation import in_words
+from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.coverage import CoverStep
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.questions.reach import Grant, Reached, giving
-from justlane.engine.questions.who_may import names_that_matter
 from justlane.model.bindings import Binding, Publication
 from justlane.model.patterns import matching
 from justlane.model.people import PrincipalKind
 from justlane.model.scopes import Scope, contains
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
 
 class Standing(StrEnum):
@@ -68,12 +68,12 @@ class OnePlace(Struct, frozen=True):
 def one_place(index: EstateIndex, address: str, question: Question, pattern: str | None = None) -> OnePlace:
     """Everything given at a scope or above it, and everybody who may do something there, of all actions or of those
     like a pattern."""
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
     prepared = index.platform(address)
     platform = prepared.platform
     actions = matching(pattern, platform.actions) if pattern else list(platform.actions)
-    behind = Behind(index, platform.name, question.dated, names_that_matter(prepared, address, question))
+    behind = PeopleByName(index, platform.name, question.dated, names_that_matter(prepared, address, question))
     found = _people(index, prepared, address, question, actions, behind)
     people = sorted(found, key=lambda p: (-len(p.actions), p.users))
     publications = [p for p in platform.publications if contains(p.scope, address)]
@@ -82,7 +82,12 @@ def one_place(index: EstateIndex, address: str, question: Question, pattern: str
 
 
 def _given(
-    index: EstateIndex, prepared: PlatformIndex, address: str, question: Question, actions: set[str], behind: Behind
+    index: EstateIndex,
+    prepared: PlatformIndex,
+    address: str,
+    question: Question,
+    actions: set[str],
+    behind: PeopleByName,
 ) -> Iterator[GivenHere]:
     for binding in prepared.covering_bindings(address):
         if actions.isdisjoint(prepared.roles.holdings(binding.role)):
@@ -118,13 +123,18 @@ def _meet(published: str, binding: Binding, prepared: PlatformIndex) -> bool:
 
 
 def _people(
-    index: EstateIndex, prepared: PlatformIndex, address: str, question: Question, actions: list[str], behind: Behind
+    index: EstateIndex,
+    prepared: PlatformIndex,
+    address: str,
+    question: Question,
+    actions: list[str],
+    behind: PeopleByName,
 ) -> Iterator[PeopleHere]:
     """Those who may do the same here, through the same bindings, together."""
     found: dict[object, tuple[list[str], dict[str, Reached]]] = {}
     giving = {b.principal for b in prepared.covering_bindings(address) if b.allows}
-    for kind in behind.kinds(behind.any_of(giving)):
-        judging = Judge(prepared, behind.person(kind), question, index.estate.time_zone)
+    for alike in behind.classes(behind.those_with(giving)):
+        judging = Judge(prepared, alike.person, question, index.estate.time_zone)
         allowed = {action: some for action in actions if (some := judging.allowed(action, address))}
         reached = {
             action: Reached(_bindings(judging, action, address, some), in_words(judging, some))
@@ -134,7 +144,7 @@ def _people(
             (action, r.conditions, *((id(g.binding), g.conditions) for g in r.grants)) for action, r in reached.items()
         )
         if reached:
-            found.setdefault(key, ([], reached))[0].extend(behind.logins(kind.users))
+            found.setdefault(key, ([], reached))[0].extend(behind.logins(alike.users))
     yield from (PeopleHere(tuple(sorted(users)), reached) for users, reached in found.values())
 
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.roles import RoleStep
+from justlane.engine.questions.administrators import Fullness, fullness
 from justlane.engine.questions.one_person_or_group import purposes_in
 from justlane.engine.questions.one_place import Standing, standing_of
-from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.people import Principal, PrincipalKind
@@ -56,7 +56,7 @@ class OneRole(Struct, frozen=True):
 
 def one_role(index: EstateIndex, platform: str, name: str, question: Question) -> OneRole:
     """All about a role of a platform."""
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
     prepared = index.platform(platform)
     role = prepared.platform.roles[name]
@@ -67,7 +67,7 @@ def one_role(index: EstateIndex, platform: str, name: str, question: Question) -
     ]
     actions.sort(key=lambda a: (not a.steps, not a.left_out))
     bindings = [binding for binding in prepared.bindings if binding.role == name]
-    behind = Behind(index, platform, question.dated, [b.principal for b in bindings])
+    behind = PeopleByName(index, platform, question.dated, [b.principal for b in bindings])
     standings = [standing_of(index, binding, question) for binding in bindings]
     given = [
         RoleGiven(b, how, behind.count(b.principal), _inside(index, prepared, b.principal))

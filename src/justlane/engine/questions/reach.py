@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Credit, Judge, Question, cells_of, judge
-from justlane.engine.decision.explaining import in_words, way_of
+from justlane.engine.decision.explanation import in_words, way_of
+from justlane.engine.decision.judge import Credit, Judge, Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MemberStep
 from justlane.model.bindings import Binding

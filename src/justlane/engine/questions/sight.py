@@ -10,7 +10,7 @@ from collections.abc import Collection
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question, cells_of, judge
+from justlane.engine.decision.judge import Question, cells_of, judge
 from justlane.engine.facts.coverage import CoverageIndex
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.scopes import platform_of

@@ -11,7 +11,7 @@ from collections.abc import Collection, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.redundancy.needs import Differing
 from justlane.engine.redundancy.parts import Part, parts_of

@@ -8,17 +8,18 @@ one does needs no judging: such people are left aside first.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.decision.deciding import Gate, Judge, Question, acting_otherwise, asked_at
-from justlane.engine.everybody.behind import Behind
-from justlane.engine.everybody.lists import Ints, alike, lists_of, random_words, sorted_by
-from justlane.engine.everywhere.kinds_of_places import kinds_of_places
-from justlane.engine.everywhere.terrain import reach_of, terrain_of
+from justlane.engine.arrays.lists import Ints
+from justlane.engine.arrays.scopes import reach_of
+from justlane.engine.classes.judges import Judges
+from justlane.engine.classes.names import names_that_matter
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.classes.scope_classes import scope_classes
+from justlane.engine.decision.judge import Gate, Judge, Question, acting_otherwise
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import Person
 from justlane.engine.facts.roles import with_implied
@@ -27,8 +28,6 @@ from justlane.model.bindings import Binding
 from justlane.model.circumstances import ALWAYS
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
-
-_MOST_JUDGES = 20_000
 
 
 class Differing(NamedTuple):
@@ -49,11 +48,11 @@ class Needs:
         self.bindings = list(known.bindings)
         self.prepared = known.changed(known.platform, ListedBindings(self.bindings))
         self.habits = known.platform.habits
-        self.behind = Behind(index, platform, question.dated, self.prepared.named)
-        self.terrain = terrain_of(self.prepared)
-        self._place_kinds = kinds_of_places(self.prepared, self.terrain)
+        self.behind = PeopleByName(index, platform, question.dated, self.prepared.named)
+        self.numbered = self.prepared.coverage.numbered
+        self._place_kinds = scope_classes(self.prepared, self.numbered)
         _, self._one_of_each = np.unique(self._place_kinds, return_index=True)
-        self._judges: dict[frozenset[Principal], Judge] = {}
+        self._judges = Judges(self.prepared, question, self.zone)
         self._names_at: dict[int, NDArray[np.bool_]] = {}
         self._held = {role: frozenset(self.prepared.roles.holdings(role)) for role in known.platform.roles}
         self._today = Judge(self.prepared, Person("", True, frozenset()), question, self.zone)
@@ -64,7 +63,7 @@ class Needs:
 
     def address_of(self, kind: int) -> str:
         """One place of a kind."""
-        return self.terrain.addresses[int(self._one_of_each[kind])]
+        return self.numbered.addresses[int(self._one_of_each[kind])]
 
     def takes_from_somebody(self, deny: Binding) -> bool:
         """Whether some line gives somebody whom a deny reaches something that it denies, at one of its places."""
@@ -73,12 +72,12 @@ class Needs:
 
     def some_places_of(self, binding: Binding, most: int) -> list[int]:
         """Some kinds of places that a binding covers, that of its own scope first."""
-        start = int(self._place_kinds[self.terrain.number[binding.scope]])
+        start = int(self._place_kinds[self.numbered.number[binding.scope]])
         return list(dict.fromkeys([start, *self._kinds_within(binding).tolist()]))[:most]
 
     def some_people_of(self, binding: Binding, kind: int, most: int) -> list[frozenset[Principal]]:
         """Some of the people whom a binding reaches, by the names that matter at a kind of places."""
-        return self._kinds_of(self.reached(binding.principal), self._matters_at(kind))[:most]
+        return self._classes_of(self.reached(binding.principal), self._matters_at(kind))[:most]
 
     @property
     def _local(self) -> bool:
@@ -86,27 +85,9 @@ class Needs:
         one = self.habits.roles_held is RolesHeld.ONE_AT_A_TIME
         return not one and self.habits.decides is not Decides.NEAREST
 
-    @cached_property
-    def _words(self) -> NDArray[np.uint64]:
-        return random_words(len(self.behind.names))
-
-    @cached_property
-    def _by_user(self) -> tuple[NDArray[np.int64], Ints]:
-        lists = lists_of(self.behind.user, self.behind.name, self.behind.nobody + 1)
-        return lists.start, lists.items
-
-    @cached_property
-    def _having(self) -> tuple[NDArray[np.int64], Ints]:
-        lists = sorted_by(self.behind.name, self.behind.user, len(self.behind.names))
-        return lists.start, lists.items
-
     def reached(self, principal: Principal) -> Ints:
         """The numbers of the people whom a name stands for, sorted."""
-        if principal == AUTHENTICATED:
-            return np.flatnonzero(self.behind.there[:-1]).astype(np.int32)
-        start, items = self._having
-        number = self.behind.number(principal)
-        return items[start[number] : start[number + 1]]
+        return self.behind.having(principal)
 
     def changes_anything(self, taken: Sequence[Binding], gone: Collection[Binding] = ()) -> bool:
         """Whether taking something out changes any cell, if what is gone already changed none."""
@@ -128,8 +109,8 @@ class Needs:
         users = self.reached(binding.principal)
         if not len(users):
             return False
-        first = int(self._place_kinds[self.terrain.number[binding.scope]])
-        anybody = self._names_of_one(int(users[0]), first)
+        first = int(self._place_kinds[self.numbered.number[binding.scope]])
+        anybody = self.behind.one(int(users[0]), self._matters_at(first))
         if any(self._differing(after, [anybody], first, binding.role)):  # most lines are needed, as anybody shows
             return True
         left = self._not_given_elsewhere(binding, users, out)
@@ -142,7 +123,7 @@ class Needs:
         """Whether a place that is open without a binding gives anybody more."""
         if after.open_binding is None:
             return False
-        opened = [n for n in self._numbers(binding) if after.is_open(self.terrain.addresses[n])]
+        opened = [n for n in self._numbers(binding) if after.is_open(self.numbered.addresses[n])]
         kinds = dict.fromkeys(int(self._place_kinds[n]) for n in opened)
         everybody = self.reached(AUTHENTICATED)
         if self.habits.on_the_way and kinds:
@@ -151,12 +132,12 @@ class Needs:
 
     def _numbers(self, binding: Binding) -> list[int]:
         """The numbers of the places that a binding covers."""
-        spans = self.terrain.spans(*reach_of(binding))
+        spans = self.numbered.spans(*reach_of(binding))
         return [n for start, end in spans for n in range(start, end)]
 
     def _where(self, binding: Binding, users: Ints) -> Iterator[int]:
         """The kinds of places where something can change, that of its own scope first."""
-        start = int(self._place_kinds[self.terrain.number[binding.scope]])
+        start = int(self._place_kinds[self.numbered.number[binding.scope]])
         kinds = self._kinds_within(binding).tolist()
         actions = self._held[binding.role]
         opens = not actions.isdisjoint({self.habits.sign_in, self.habits.on_the_way})  # wherever they apply
@@ -170,18 +151,18 @@ class Needs:
                 yield kind
 
     def _kinds_within(self, binding: Binding) -> NDArray[np.int64]:
-        spans = list(self.terrain.spans(*reach_of(binding)))
+        spans = list(self.numbered.spans(*reach_of(binding)))
         if self.prepared.roles_matter_elsewhere:
-            spans = [(0, len(self.terrain))]
+            spans = [(0, len(self.numbered))]
         elif self.habits.roles_held is RolesHeld.ONE_AT_A_TIME and (
             self.habits.on_the_way or any(start == 0 for start, _ in spans)
         ):
-            spans = [(start, int(self.terrain.end[start])) for start, _ in spans]
+            spans = [(start, int(self.numbered.end[start])) for start, _ in spans]
         return np.unique(np.concatenate([self._place_kinds[start:end] for start, end in spans]))
 
     def _covered_kinds(self, binding: Binding) -> list[int]:
         """The kinds of the places that a binding covers."""
-        spans = self.terrain.spans(*reach_of(binding))
+        spans = self.numbered.spans(*reach_of(binding))
         found: list[int] = np.unique(np.concatenate([self._place_kinds[s:e] for s, e in spans])).tolist()
         return found
 
@@ -192,71 +173,30 @@ class Needs:
 
     def _all_names_of(self, users: Ints) -> set[Principal]:
         """Every name that stands for one of some people."""
-        names = {self.behind.names[n] for n in np.flatnonzero(np.bincount(self._names_of(users)[1])).tolist()}
+        names = {self.behind.names[n] for n in np.flatnonzero(np.bincount(self.behind.names_of(users)[1])).tolist()}
         return names | {AUTHENTICATED} if users[0] != self.behind.nobody else names
 
-    def _names_of(self, users: Ints) -> tuple[Ints, Ints]:
-        """The names of some people: (position, name)."""
-        start, items = self._by_user
-        length = start[users + 1] - start[users]
-        position = np.repeat(np.arange(len(users), dtype=np.int32), length)
-        shift = np.repeat(start[users] - (np.cumsum(length) - length), length)
-        return position, items[shift + np.arange(int(length.sum()))]
-
-    def _kinds_of(self, users: Ints, wanted: NDArray[np.bool_]) -> list[frozenset[Principal]]:
-        """People by some names: the names of each kind, those with the fewest first."""
-        return sorted((names for names, _ in self._people_by(users, wanted)), key=len)
-
-    def _people_by(self, users: Ints, wanted: NDArray[np.bool_]) -> list[tuple[frozenset[Principal], Ints]]:
-        """The same, with the people of each kind."""
-        position, name = self._names_of(users)
-        some = wanted[name]
-        position, name = position[some], name[some]
-        sums = np.zeros((2, len(users)), np.uint64)
-        if len(position):
-            begins = np.flatnonzero(np.diff(position, prepend=-1))
-            for total, random in zip(sums, self._words, strict=True):
-                total[position[begins]] = np.add.reduceat(random[name], begins)
-        sums[:, users == self.behind.nobody] += np.uint64(1)
-        number, first = alike(sums)
-        same = sorted_by(number, users, len(first))
-        starts = np.searchsorted(position, first)
-        ends = np.searchsorted(position, first, "right")
-        kinds = []
-        for kind, (start, end) in enumerate(zip(starts.tolist(), ends.tolist(), strict=True)):
-            names = [self.behind.names[n] for n in name[start:end].tolist()]
-            people = same.items[same.start[kind] : same.start[kind + 1]]
-            everybody = (AUTHENTICATED,) if people[0] != self.behind.nobody else ()
-            kinds.append((frozenset((*names, *everybody)), people))
-        return kinds
+    def _classes_of(self, users: Ints, wanted: NDArray[np.bool_]) -> list[frozenset[Principal]]:
+        """People by some names: the names of each access class, those with the fewest first."""
+        return sorted((alike.names for alike in self.behind.classes(users, wanted)), key=len)
 
     def _matters_at(self, kind: int) -> NDArray[np.bool_]:
-        """Which names tell people apart at a kind of places."""
+        """Which names tell people apart at a class of places."""
         if kind not in self._names_at:
-            address = self.address_of(kind)
-            if self.prepared.roles_matter_elsewhere:
-                names = set(self.prepared.named)
-            else:
-                names = set(self.prepared.platform.capped)
-                for at in asked_at(self.prepared, address):
-                    names.update(b.principal for b in self.prepared.covering_bindings(at))
-            wanted = np.zeros(len(self.behind.names), np.bool_)
-            wanted[[self.behind.number(name) for name in names]] = True
-            self._names_at[kind] = wanted
+            names = names_that_matter(self.prepared, self.address_of(kind), self.question)
+            # a place that is opened by taking a line out is open to everybody, whom nothing named there before
+            opened = {AUTHENTICATED} & self.prepared.named
+            self._names_at[kind] = self.behind.marked(names | opened)
         return self._names_at[kind]
 
     def _judge(self, names: frozenset[Principal]) -> Judge:
-        if names not in self._judges:
-            if len(self._judges) > _MOST_JUDGES:
-                self._judges.clear()
-            self._judges[names] = Judge(self.prepared, Person("", True, names), self.question, self.zone)
-        return self._judges[names]
+        return self._judges.of(Person("", True, names))
 
     def _differs_for(
         self, after: PlatformIndex, users: Ints, kind: int, role: str, given: Binding | None = None
     ) -> bool:
         """Whether somebody may do something else at a kind of places."""
-        people = self._kinds_of(users, self._matters_at(kind))
+        people = self._classes_of(users, self._matters_at(kind))
         return any(True for _ in self._differing(after, people, kind, role, given))
 
     def _is_credited(self, judging: Judge, given: Binding, address: str) -> bool:
@@ -285,14 +225,6 @@ class Needs:
             elif before.at(address) != now.at(address) or any(acting_otherwise(before, now, address, address)):
                 yield Differing(before, now, address)
 
-    def _names_of_one(self, user: int, kind: int) -> frozenset[Principal]:
-        """The names of one person that matter at a kind of places."""
-        start, items = self._by_user
-        wanted, names = self._matters_at(kind), self.behind.names
-        mine = items[int(start[user]) : int(start[user + 1])]
-        found = [names[n] for n in mine[wanted[mine]].tolist()]
-        return frozenset((*found, *((AUTHENTICATED,) if user != self.behind.nobody else ())))
-
     def differing(self, taken: Sequence[Binding], gone: Collection[Binding]) -> Iterator[Differing]:
         """All people and places, by kind, for whom something changes if all of these go; `taken` says where to look."""
         after = self.without([*taken, *gone])
@@ -300,7 +232,7 @@ class Needs:
             users = self.reached(b.principal)
             if len(users):
                 for kind in self._where(b, users):
-                    yield from self._differing(after, self._kinds_of(users, self._matters_at(kind)), kind, b.role)
+                    yield from self._differing(after, self._classes_of(users, self._matters_at(kind)), kind, b.role)
 
     def _not_given_elsewhere(self, binding: Binding, users: Ints, out: Collection[int]) -> Ints:
         """The people for whom no other lines do all that this one does, wherever it does it."""
@@ -314,7 +246,7 @@ class Needs:
             return users[:0]
         numbers = np.zeros(len(self.behind.names), np.bool_)
         numbers[[self.behind.number(name) for name in doing]] = True
-        position, name = self._names_of(users)
+        position, name = self.behind.names_of(users)
         some = numbers[name]
         given = {n: doing[self.behind.names[n]] for n in np.flatnonzero(numbers).tolist()}
         everyone = doing.get(AUTHENTICATED)
@@ -386,7 +318,7 @@ class Needs:
             address, still = self.address_of(kind), []
             if not any(self.prepared.applies(action, address) for action in self._held[binding.role]):
                 continue
-            for names, people in self._people_by(left, self._matters_at(kind)):
+            for names, people in self.behind.classes(left, self._matters_at(kind)):
                 closed = self._closed(self._judge(names), binding, address)
                 if closed is not None:
                     lacking = lacking or closed
@@ -421,7 +353,7 @@ class Needs:
             address = self.address_of(kind)
             if not self._is_given(names, address, frozenset(more for more, _ in pairs)):
                 continue
-            for some in self._kinds_of(users, self._matters_at(kind)):
+            for some in self._classes_of(users, self._matters_at(kind)):
                 if deny.principal not in some:
                     continue
                 judging = self._judge(some)

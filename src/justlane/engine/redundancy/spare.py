@@ -12,7 +12,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.clock import noon, on_clock, turning_days
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import Person

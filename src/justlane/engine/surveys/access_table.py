@@ -8,14 +8,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.changes.by_kinds import ByKinds, Found
+from justlane.engine.arrays.lists import Ints
+from justlane.engine.classes.class_pairs import ByKinds, Found
+from justlane.engine.classes.judges import Judges
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.classes.scope_classes import scope_classes
 from justlane.engine.decision.circumstances_in_words import Box
-from justlane.engine.decision.deciding import Judge, Question
-from justlane.engine.decision.explaining import in_words
-from justlane.engine.everybody.behind import Behind
-from justlane.engine.everybody.lists import Ints, alike
-from justlane.engine.everywhere.kinds_of_places import kinds_of_places
-from justlane.engine.everywhere.terrain import terrain_of
+from justlane.engine.decision.explanation import in_words
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import Person
 
@@ -37,23 +37,21 @@ class AccessTable:
     def __init__(self, index: EstateIndex, platform: str, question: Question) -> None:
         self._index, self._platform, self._question = index, platform, question
         self._prepared = index.platform(platform)
-        self._terrain = terrain_of(self._prepared)
-        behind = Behind(index, platform, question.dated, self._prepared.named)
-        self.logins = [*behind.roll.logins, behind.login(behind.nobody)]
+        self._numbered = self._prepared.coverage.numbered
+        behind = PeopleByName(index, platform, question.dated, self._prepared.named)
+        self.logins = [*behind.numbered.logins, behind.login(behind.nobody)]
         self.there = behind.there
         """Whether each of them may do anything at all."""
         users = np.flatnonzero(self.there)
-        sums = behind.sums()[:, users]
-        sums[:, users == behind.nobody] = 1  # told apart from whoever has signed in, whatever is named
-        number, first = alike(sums)
+        number, first = behind.class_numbers(users)
         self.person_classes: Ints = np.full(len(self.logins), -1, np.int32)
         """Of each, -1 for who may do nothing at all."""
         self.person_classes[users] = number
         self._one_of_each = users[first]
-        self.addresses = self._terrain.addresses
-        self.kinds = [self._terrain.kinds[kind] for kind in self._terrain.kind.tolist()]
+        self.addresses = self._numbered.addresses
+        self.kinds = [self._numbered.kinds[kind] for kind in self._numbered.kind.tolist()]
         """Of each place."""
-        self.place_classes: NDArray[np.int64] = kinds_of_places(self._prepared, self._terrain)
+        self.place_classes: NDArray[np.int64] = scope_classes(self._prepared, self._numbered)
 
     def blocks(self) -> Iterator[Block]:
         """What each pair of classes may do; a pair that may do nothing is left out."""
@@ -64,26 +62,23 @@ class AccessTable:
             yield self._block(found)
 
     def _block(self, found: Found) -> Block:
-        place = self._terrain.number[found.places[0]]
+        place = self._numbered.number[found.places[0]]
         return Block(self.person_classes[found.users], int(self.place_classes[place]), found.change)
 
-    def judge(self, person: Person) -> Judge:
-        """A judge for a class of people."""
-        return Judge(self._prepared, person, self._question, self._index.estate.time_zone)
+    def judges(self) -> Judges:
+        """Judges for classes of people."""
+        return Judges(self._prepared, self._question, self._index.estate.time_zone)
 
 
 class _Allowing:
     def __init__(self, table: AccessTable) -> None:
-        self._table = table
-        self._judges: dict[Person, Judge] = {}
+        self._judges = table.judges()
         self._known: dict[int, Allowed] = {}
         self._same: dict[Allowed, Allowed] = {}
 
     def at(self, was: Person, now: Person, address: str) -> Allowed:
         """All that people may do at a place."""
-        if now not in self._judges:
-            self._judges[now] = self._table.judge(now)
-        judging = self._judges[now]
+        judging = self._judges.of(now)
         profile = judging.at(address)
         if id(profile) not in self._known:
             said = tuple((action, in_words(judging, some)) for action, some in profile.items())

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import user
-from justlane.engine.surveys.administrators import administrators
+from justlane.engine.questions.administrators import administrators
 from justlane.model.bindings import Delegation
 from justlane.model.scopes import platform_of
 

@@ -10,8 +10,9 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from justlane.engine.changes.by_kinds import ByKinds
-from justlane.engine.decision.deciding import Judge, Question
+from justlane.engine.classes.class_pairs import ByKinds
+from justlane.engine.classes.judges import Judges
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
 from justlane.engine.facts.people import Person
@@ -111,14 +112,11 @@ class _Counted:
     """How many actions people may do at a place, in some circumstances and in all."""
 
     def __init__(self, index: EstateIndex, prepared: PlatformIndex, question: Question) -> None:
-        self._index, self._prepared, self._question = index, prepared, question
-        self._judges: dict[Person, Judge] = {}
+        self._judges = Judges(prepared, question, index.estate.time_zone)
         self._same: dict[tuple[int, int], tuple[int, int]] = {}
 
     def at(self, was: Person, now: Person, address: str) -> tuple[int, ...]:
-        if now not in self._judges:
-            self._judges[now] = Judge(self._prepared, now, self._question, self._index.estate.time_zone)
-        judging = self._judges[now]
+        judging = self._judges.of(now)
         allowed = judging.at(address)
         if not allowed:
             return ()

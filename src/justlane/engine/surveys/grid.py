@@ -9,8 +9,9 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.changes.by_kinds import Found
-from justlane.engine.decision.deciding import Judge, Question, is_apart
+from justlane.engine.classes.class_pairs import Found
+from justlane.engine.classes.judges import Judges
+from justlane.engine.decision.judge import Judge, Question, is_apart
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
 from justlane.engine.facts.people import Person
@@ -19,7 +20,7 @@ from justlane.model.circumstances import Outcome
 from justlane.model.estate import Decides
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.lists import Ints
+    from justlane.engine.arrays.lists import Ints
 
 
 MOST_FIELDS = 4_000_000
@@ -68,7 +69,7 @@ def grid(
     A group stands for somebody who is in that group, and in those that hold it, and in no other. Where an action does
     not apply to a kind of place there is no column.
     """
-    from justlane.engine.changes.by_kinds import ByKinds
+    from justlane.engine.classes.class_pairs import ByKinds
 
     prepared = index.platform(within)
     places = [address for address in _in_order(prepared, within) if of_role or prepared.applies(what, address)]
@@ -87,7 +88,7 @@ def grid(
 
 def grid_at(index: EstateIndex, place: str, question: Question, *, of_groups: bool = False) -> Grid:
     """Who may do which action at one place."""
-    from justlane.engine.changes.by_kinds import ByKinds
+    from justlane.engine.classes.class_pairs import ByKinds
 
     prepared = index.platform(place)
     actions = [action for action in prepared.platform.actions if prepared.applies(action, place)]
@@ -138,7 +139,7 @@ def together(grid: Grid) -> Grid:
 
 def _rows(found: Sequence[Found], logins: Sequence[str], everybody: Sequence[int]) -> list[tuple[list[str], list[int]]]:
     """Those together who have the same everywhere, with what that is; last those who have nothing."""
-    from justlane.engine.changes.by_kinds import alike_in
+    from justlane.engine.classes.class_pairs import alike_in
 
     rows = [([logins[user] for user in users], which) for users, which in alike_in(found, len(logins))]
     having = {user for some in found for user in some.users.tolist()}
@@ -211,12 +212,12 @@ class _AllAt:
     """What people may do at one place."""
 
     def __init__(self, index: EstateIndex, prepared: PlatformIndex, question: Question) -> None:
-        self._index, self._prepared, self._question = index, prepared, question
+        self._judges = Judges(prepared, question, index.estate.time_zone)
         self._same: dict[tuple[tuple[str, Outcome], ...], tuple[tuple[str, Outcome], ...]] = {}
 
     def outcomes(self, was: Person, now: Person, address: str) -> tuple[tuple[str, Outcome], ...]:
         """Each action that they may do in some circumstances, with the outcome."""
-        judging = Judge(self._prepared, now, self._question, self._index.estate.time_zone)
+        judging = self._judges.of(now)
         said = tuple(
             (action, Outcome.YES if some == judging.space.full else Outcome.ONLY_IF)
             for action, some in judging.at(address).items()
@@ -230,9 +231,9 @@ class _Asking:
     def __init__(
         self, index: EstateIndex, prepared: PlatformIndex, question: Question, what: str, of_role: bool
     ) -> None:
-        self._index, self._prepared, self._question = index, prepared, question
+        self._prepared, self._question = prepared, question
         self._what, self._cell = what, _role_held if of_role else _allowed
-        self._judges: dict[Person, Judge] = {}
+        self._judges = Judges(prepared, question, index.estate.time_zone)
 
     def counting(self) -> Callable[[Binding], bool] | None:
         """Which bindings can make a difference; None for all of them."""
@@ -248,9 +249,7 @@ class _Asking:
 
     def outcome(self, was: Person, now: Person, address: str) -> tuple[Outcome, ...]:
         """The outcome; nothing for a no."""
-        if now not in self._judges:
-            self._judges[now] = Judge(self._prepared, now, self._question, self._index.estate.time_zone)
-        judging = self._judges[now]
+        judging = self._judges.of(now)
         some = self._cell(judging, self._what, address)
         if not some:
             return _NOTHING

@@ -7,8 +7,8 @@ from collections.abc import Iterator, Mapping
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
-from justlane.engine.everybody.behind import Behind
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.redundancy.parts import Part, parts_of
 from justlane.model.bindings import Binding
@@ -102,7 +102,7 @@ def grants(index: EstateIndex, question: Question) -> Iterator[Grant]:
         prepared = index.platform(name)
         owners = {scope.owner for scope in prepared.platform.scopes.values() if scope.owner}
         owners |= {role.owner for role in prepared.platform.roles.values() if role.owner}
-        behind = Behind(index, name, question.dated, [AUTHENTICATED, *sorted(prepared.named | owners)])
+        behind = PeopleByName(index, name, question.dated, [AUTHENTICATED, *sorted(prepared.named | owners)])
         known: dict[Principal, tuple[int, tuple[Holder, ...]]] = {}
         for part in parts_of(prepared.bindings):
             to = part.principal
@@ -114,7 +114,7 @@ def grants(index: EstateIndex, question: Question) -> Iterator[Grant]:
 def _grant(
     index: EstateIndex,
     prepared: PlatformIndex,
-    behind: Behind,
+    behind: PeopleByName,
     part: Part,
     people: int,
     holders: tuple[Holder, ...],
@@ -162,7 +162,7 @@ def _owner_of(prepared: PlatformIndex, address: str) -> Principal | None:
     return None
 
 
-def _stand_in(prepared: PlatformIndex, behind: Behind, address: str, gone: Principal) -> Principal | None:
+def _stand_in(prepared: PlatformIndex, behind: PeopleByName, address: str, gone: Principal) -> Principal | None:
     """Who answers for what contains a place, the nearest who is there."""
     parts = address.split("/")
     for depth in range(len(parts), 0, -1):
@@ -180,7 +180,7 @@ def _purpose(index: EstateIndex, prepared: PlatformIndex, to: Principal) -> str:
     return index.estate.directory.users[to.name].name if to.kind is PrincipalKind.USER else ""
 
 
-def _held(index: EstateIndex, behind: Behind, to: Principal) -> tuple[int, tuple[Holder, ...]]:
+def _held(index: EstateIndex, behind: PeopleByName, to: Principal) -> tuple[int, tuple[Holder, ...]]:
     import numpy as np
 
     if to == ANONYMOUS:

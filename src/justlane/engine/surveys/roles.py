@@ -6,11 +6,11 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.decision.deciding import Question
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.roles import with_implied
+from justlane.engine.questions.administrators import Fullness, fullness
 from justlane.engine.questions.assignments import ways_from
-from justlane.engine.surveys.administrators import Fullness, fullness
 from justlane.model.expectations import UserMay
 from justlane.model.patterns import matching
 from justlane.model.people import Principal
@@ -83,14 +83,14 @@ def _given_to(
 
 
 def _in_short(index: EstateIndex, prepared: PlatformIndex, role: Role, question: Question) -> RoleInShort:
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
     held = prepared.roles.holdings(role.name)
     actions = prepared.platform.actions
     to = list(dict.fromkeys(b.principal for b in prepared.bindings if b.role == role.name and b.allows))
     people = 0
     if to:
-        behind = Behind(index, prepared.platform.name, question.dated, to)
+        behind = PeopleByName(index, prepared.platform.name, question.dated, to)
         people = int(behind.any_of(to)[: behind.nobody].sum())
     below = [
         other

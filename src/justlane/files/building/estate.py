@@ -16,8 +16,8 @@ from justlane.files.building.bindings import (
     principal_of,
     situations_of,
 )
-from justlane.files.building.delegating import delegations_of
-from justlane.files.building.gathering import gathered, may_be_gathered
+from justlane.files.building.delegation import delegations_of
+from justlane.files.building.gathered import gathered, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
 from justlane.files.building.places import Places
 from justlane.files.reading.connection_shape import ConnectionShape

@@ -1,1 +1,1 @@
-"""Keeping: what was read once and has not changed, and what the person allowed."""
+"""What an estate declares, kept in a form that is read only where it is asked."""

@@ -15,7 +15,7 @@ from typing import TypeVar, cast
 import msgspec
 from msgspec.structs import replace
 
-from justlane.engine.facts.coverage import Tree, tree_of
+from justlane.engine.arrays.trees import Tree, tree_of
 from justlane.files.disk.tables import Tables
 from justlane.model.bindings import Binding
 from justlane.model.estate import Estate
@@ -48,7 +48,7 @@ SCRIPT = _TABLES + _INDEXES
 def write(path: Path, head: bytes, estate: Estate) -> None:
     """Keep an estate, with something of the caller's in front. OSError or sqlite3.Error if that is impossible."""
     from justlane.files.disk.beneath import CLOSED, open_folder
-    from justlane.files.disk.storing import unfinished
+    from justlane.files.disk.durable import unfinished
 
     with open_folder(path.parent) as folder, unfinished(folder, CLOSED) as written:
         connection = sqlite3.connect(path.parent / written.name)
@@ -66,7 +66,7 @@ def write_again(path: Path, store: Store, head: bytes, estate: Estate) -> None:
     """Keep an estate of which only bindings, expectations and findings are others than what a store beside has. OSError
     or sqlite3.Error if that is impossible."""
     from justlane.files.disk.beneath import CLOSED, open_folder
-    from justlane.files.disk.storing import unfinished
+    from justlane.files.disk.durable import unfinished
 
     with open_folder(path.parent) as folder, unfinished(folder, CLOSED) as written:
         connection = sqlite3.connect(path.parent / written.name)

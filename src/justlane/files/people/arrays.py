@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING
 import msgspec
 import numpy as np
 
-from justlane.engine.everybody.lists import Ints, Lists, Numbers, sorted_by
-from justlane.engine.everybody.roll import Arrays, Roll, order_of
+from justlane.engine.arrays.directory import Columns, NumberedDirectory, order_of
+from justlane.engine.arrays.lists import Ints, Lists, Numbers, sorted_by
 from justlane.files.disk.tables import Tables
 
 if TYPE_CHECKING:
@@ -46,8 +46,8 @@ def arrays_of(people: Population) -> Iterator[tuple[str, bytes]]:
     yield _DIGEST, _digest(bodies.values())
 
 
-def read_roll(tables: Tables) -> Roll:
-    """The roll of a file of people. StorageError if it is damaged."""
+def read_numbered(tables: Tables) -> NumberedDirectory:
+    """Everybody in a file of people, in numbers. StorageError if it is damaged."""
     kept = tables.has("arrays")
     bodies = dict(tables.rows("SELECT name, body FROM arrays", (str, bytes))) if kept else {}
     if set(bodies) != {*_NAMES, _DIGEST}:
@@ -74,10 +74,10 @@ def read_roll(tables: Tables) -> Roll:
     if not sound:
         raise tables.damaged()
     lists = Lists(start.astype(np.int64), members)
-    return Roll(logins, names, Arrays(order, enabled, lists, inner, outer, described, ends))
+    return NumberedDirectory(logins, names, Columns(order, enabled, lists, inner, outer, described, ends))
 
 
-def _from_rows(tables: Tables) -> Roll:
+def _from_rows(tables: Tables) -> NumberedDirectory:
     users = tables.rows("SELECT login, enabled, held FROM users ORDER BY id", (str, int, bytes))
     groups = tables.rows("SELECT name, purpose, held FROM groups ORDER BY id", (str, str, bytes))
     logins, names = [login for login, _, _ in users], [name for name, _, _ in groups]
@@ -89,7 +89,9 @@ def _from_rows(tables: Tables) -> Roll:
     members = sorted_by(held.items, holder, len(names))
     enabled, ends = np.array([enabled for _, enabled, _ in users], np.bool_), _ends([e for _, e, _ in users])
     described = np.array([bool(purpose) for _, purpose, _ in groups], np.bool_)
-    return Roll(logins, names, Arrays(order_of(logins), enabled, members, inner, nested.items, described, ends))
+    return NumberedDirectory(
+        logins, names, Columns(order_of(logins), enabled, members, inner, nested.items, described, ends)
+    )
 
 
 def _ends(enabled: list[int]) -> Ints:

@@ -9,13 +9,13 @@ from zoneinfo import ZoneInfo
 
 from msgspec.structs import replace
 
+from justlane.files.people.citation import Citation
 from justlane.files.people.intake import RESERVED, Intake
-from justlane.files.people.store import Shown
 from justlane.model.findings import Finding, Severity, Source
 from justlane.model.people import SourceRead
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.lists import Lists
+    from justlane.engine.arrays.lists import Lists
     from justlane.files.people.intake import Ints
 
 ANY = "*"
@@ -39,7 +39,7 @@ class Population:
         """`zone` is where the days of accounts end."""
         self._zone = ZoneInfo(zone)
         self.sources: list[SourceRead] = []
-        self.shown: list[Shown] = []
+        self.shown: list[Citation] = []
         """For each source, how its entries are cited."""
         self.users: list[tuple[str, str, int, str, int, int]] = []
         """Login, name, enabled (0 no, 1 yes, more: until that day as a number), stable id, source, line."""
@@ -59,7 +59,7 @@ class Population:
         edges = intake.edges()
         self.sources.append(replace(read, memberships=len(edges.groups)))
         named = (intake.shown, intake.shown_groups) if intake.has_lines else (intake.directory, intake.directory)
-        self.shown.append(Shown(*named, intake.has_lines))
+        self.shown.append(Citation(*named, intake.has_lines))
         users = _padded(self._add_users(intake, source, naming))
         groups = _padded(self._add_groups(intake, source, naming))
         self.findings += intake.findings
@@ -81,7 +81,7 @@ class Population:
         """The users whom each group holds, and which group is held by which."""
         import numpy as np
 
-        from justlane.engine.everybody.lists import sorted_by
+        from justlane.engine.arrays.lists import sorted_by
 
         groups, members, _ = self._all_edges()
         nested = members % 2 == 1

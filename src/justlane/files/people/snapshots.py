@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from justlane.engine.facts.earlier_names import Aliases
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, path_to
-from justlane.files.disk.storing import append_durably, lines_of, write_atomically
+from justlane.files.disk.durable import append_durably, lines_of, write_atomically
 from justlane.files.disk.tables import Tables
 from justlane.files.people.store import SCRIPTS, PeopleStore
 from justlane.model.errors import StorageError, UsageError
@@ -147,7 +147,7 @@ def keep(estate: Path, people: Population, snapshot: Snapshot, limit: int) -> st
 
 def _written(estate: Path, people: Population, snapshot: Snapshot) -> str:
     """Write it under the first name of its second that is behind all that there are."""
-    from justlane.files.people.writing import write_people
+    from justlane.files.people.snapshot_file import write_people
 
     stem = snapshot.taken.strftime(_FORM)
     number = max((_order(name)[1] or 1 for name in names(estate) if name.startswith(stem)), default=0) + 1
@@ -184,7 +184,7 @@ def former(estate: Path, people: PeopleStore, what: str, name: str) -> Former:
 
 def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:
     """Those who had another name in one snapshot than they have in another, by their stable ids."""
-    from justlane.files.people.differing import Differences
+    from justlane.files.people.difference import Differences
 
     if then.snapshot == now.snapshot:
         return Aliases({}, {})

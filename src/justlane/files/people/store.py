@@ -13,17 +13,17 @@ from datetime import date
 from functools import cache
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
-import msgspec
 from msgspec.structs import replace
 
 from justlane.files.disk.tables import Tables
+from justlane.files.people.citation import Citation
 from justlane.model.findings import Finding, Source
 from justlane.model.names import fitting
 from justlane.model.people import Directory, Group, Membership, Principal, PrincipalKind, Snapshot, User
 
 if TYPE_CHECKING:
-    from justlane.engine.everybody.roll import Roll
-    from justlane.engine.surveys.group_sizes import Held, Size
+    from justlane.engine.arrays.directory import NumberedDirectory
+    from justlane.engine.facts.group_sizes import Held, Size
 
 T = TypeVar("T")
 
@@ -37,7 +37,7 @@ CREATE TABLE groups (id INTEGER PRIMARY KEY, name TEXT, purpose TEXT, stable TEX
 ARRAYS = """
 CREATE TABLE arrays (name TEXT, body BLOB);
 """
-"""What `roll` is made of; files of earlier versions are without."""
+"""What `numbered` is made of; files of earlier versions are without."""
 INDEXES = """
 CREATE UNIQUE INDEX users_by_login ON users (login);
 CREATE UNIQUE INDEX groups_by_name ON groups (name);
@@ -57,22 +57,6 @@ _USER = "login, name, enabled, source, line, stable"
 _OF_USER = (str, str, int, int, int, str)
 _GROUP = "name, purpose, source, line, members, stable"
 _OF_GROUP = (str, str, int, int, bytes, str)
-
-
-class Shown(msgspec.Struct, frozen=True, array_like=True):
-    """How the entries of one source are cited: by file and line, or, where it has no lines, by directory and name."""
-
-    users_in: str
-    groups_in: str
-    has_lines: bool
-
-    def user(self, login: str, line: int) -> Source:
-        """Where a user is written."""
-        return Source(self.users_in, line, 1) if self.has_lines else Source(f"{self.users_in}/{login}")
-
-    def group(self, name: str, line: int) -> Source:
-        """Where a group, or one of its members, is written."""
-        return Source(self.groups_in, line, 1) if self.has_lines else Source(f"{self.groups_in}/{name}")
 
 
 def _pairs(body: bytes) -> Iterator[tuple[int, int]]:
@@ -110,7 +94,7 @@ class PeopleStore:
             raise tables.damaged()
         self.snapshot = replace(tables.decoded(rows[0][1], Snapshot), name=tables.name)
         """When and from where they were read."""
-        self._shown = tables.decoded(rows[0][2], list[Shown])
+        self._shown = tables.decoded(rows[0][2], list[Citation])
 
     @property
     def findings(self) -> list[Finding]:
@@ -136,13 +120,13 @@ class PeopleStore:
             found.append((Principal(PrincipalKind.GROUP, name), self._cited(source).group(name, line)))
         return found
 
-    def roll(self) -> Roll:
+    def numbered(self) -> NumberedDirectory:
         """Everybody in numbers."""
-        from justlane.files.people.arrays import read_roll
+        from justlane.files.people.arrays import read_numbered
 
-        return read_roll(self._tables)
+        return read_numbered(self._tables)
 
-    def _cited(self, source: int) -> Shown:
+    def _cited(self, source: int) -> Citation:
         """How entries of a source are cited."""
         if not 0 <= source < len(self._shown):
             raise self._tables.damaged()
@@ -249,7 +233,7 @@ class PeopleStore:
 
     def sizes(self, pattern: str = "") -> list[tuple[Group, Size]]:
         """Groups whose names fit a pattern, without their members but with the numbers of them, by name."""
-        from justlane.engine.surveys.group_sizes import sizes
+        from justlane.engine.facts.group_sizes import sizes
 
         fits = fitting(pattern)
         names = {name: n for n, name in self._tables.stream("SELECT id, name FROM groups", (int, str)) if fits(name)}
@@ -260,7 +244,7 @@ class PeopleStore:
 
     def _held(self, number: int) -> Held:
         """What a group holds, by number."""
-        from justlane.engine.surveys.group_sizes import Held
+        from justlane.engine.facts.group_sizes import Held
 
         rows = self._tables.rows("SELECT members FROM groups WHERE id = ?", (bytes,), number)
         codes = [code for code, _ in _pairs(rows[0][0])] if rows else []

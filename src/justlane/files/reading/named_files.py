@@ -32,7 +32,7 @@ def opened(folder: Path, name: str) -> Iterator[int]:
         with beneath.opened(folder, name) as handle:
             yield handle
         return
-    from justlane.files.keeping.permissions import permissions
+    from justlane.files.allowed.permissions import permissions
 
     whole = os.path.realpath(folder / name)
     if whole not in permissions().files:

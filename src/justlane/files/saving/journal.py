@@ -15,10 +15,10 @@ from typing import NamedTuple
 
 import msgspec
 
-from justlane.files.disk.storing import append_durably, lines_backwards, lines_of
+from justlane.files.allowed.seals import is_own, sealed
+from justlane.files.disk.durable import append_durably, lines_backwards, lines_of
 from justlane.files.editing.draft import Hunk
-from justlane.files.keeping.seals import is_own, sealed
-from justlane.model.showing import json_visible
+from justlane.model.visible import json_visible
 
 PLACE = "journal/estate/edits.jsonl"
 FIRST = "0" * 64

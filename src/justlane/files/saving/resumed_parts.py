@@ -11,20 +11,20 @@ from typing import Any, TypeVar
 from msgspec.structs import replace
 
 from justlane.files.building.bindings import bindings_of, expectations_of
-from justlane.files.building.checking import check_bindings
-from justlane.files.building.checking_platforms import check_roles
 from justlane.files.building.estate import roles_of
 from justlane.files.building.lookup import Lookup
+from justlane.files.building.name_checks import check_bindings
 from justlane.files.building.places import Places
-from justlane.files.disk.storing import write_atomically
+from justlane.files.building.platform_checks import check_roles
+from justlane.files.disk.durable import write_atomically
 from justlane.files.in_place.window import Window
-from justlane.files.keeping.cache import Earlier
-from justlane.files.loaded import Loaded
+from justlane.files.opening.cache import Earlier
+from justlane.files.opening.from_changes import OF_ALL, has_patterns
+from justlane.files.opening.from_files import is_plain
+from justlane.files.opening.loaded import Loaded
 from justlane.files.people import snapshots
 from justlane.files.reading.estate_files import read_some
 from justlane.files.reading.named_files import digest_of
-from justlane.files.resuming import OF_ALL, has_patterns
-from justlane.files.whole import is_plain
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Finding, Severity, Source

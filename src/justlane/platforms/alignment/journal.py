@@ -13,11 +13,11 @@ from uuid import uuid4
 
 import msgspec
 
+from justlane.files.allowed.seals import is_own, sealed
+from justlane.files.disk.durable import append_durably, lines_of
 from justlane.files.disk.identity import who
-from justlane.files.disk.storing import append_durably, lines_of
-from justlane.files.keeping.seals import is_own, sealed
 from justlane.model.errors import RefusedError, UsageError
-from justlane.model.showing import json_visible
+from justlane.model.visible import json_visible
 from justlane.platforms.interface import Entry
 
 

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import msgspec
 
+from justlane.files.allowed.seals import read_sealed, sealed
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, read
-from justlane.files.disk.storing import write_atomically
-from justlane.files.keeping.seals import read_sealed, sealed
+from justlane.files.disk.durable import write_atomically
 from justlane.model.errors import StorageError, UsageError
 from justlane.model.shell import spelt
 from justlane.platforms.interface import Reading

@@ -27,7 +27,7 @@ from justlane.outside.certificates import trusted
 from justlane.outside.secrets import Destination, Permit, passwords, released
 from justlane.platforms.differences import unlike
 from justlane.platforms.interface import Corner, Entry, Reading, Shown, Step
-from justlane.platforms.postgresql import catalogue, settling
+from justlane.platforms.postgresql import catalogue, settlement
 from justlane.platforms.postgresql.dialect import DIALECT, PRIVILEGES, database_of
 from justlane.platforms.postgresql.statements import statements, trial
 
@@ -134,7 +134,7 @@ class Cluster:
             roles = {row[0]: row[1] for row in self._rows(connection, catalogue.ROLES)}
             newer = connection.info.server_version >= _PER_MEMBERSHIP
             wanted = before.changed((s.part, s.name, s.after) for s in steps)
-            for one in (again for step in steps for again in settling.with_columns(step, wanted)):
+            for one in (again for step in steps for again in settlement.with_columns(step, wanted)):
                 self._make(connection, one, roles.get(one.name), newer=newer)
             after = self._read(connection)
             self._refuse_surprise(wanted, after)

@@ -18,7 +18,7 @@ from justlane.platforms import plain_grants
 from justlane.platforms.abilities import Abilities, Beyond, Settings
 from justlane.platforms.entries import texts
 from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort, Step
-from justlane.platforms.postgresql import settling
+from justlane.platforms.postgresql import settlement
 from justlane.platforms.postgresql.catalogue import name_of
 
 _RELATION = ("table", "view")
@@ -127,8 +127,8 @@ class PostgresqlDialect(Dialect):
 
     def words(self, part: str, name: str, entry: Entry) -> str:
         """As the server's own statements say it."""
-        if part in settling.GRANTS and "privilege" in entry:
-            return settling.in_words(entry)
+        if part in settlement.GRANTS and "privilege" in entry:
+            return settlement.in_words(entry)
         if "of" in entry:
             extra = "" if entry.get("inherits") else " (not inherited)"
             return f"{entry.get('member')} in {entry.get('of')}{extra}{' (may hand it out)' * bool(entry.get('admin'))}"
@@ -174,14 +174,14 @@ class PostgresqlDialect(Dialect):
 
     def settled(self, reading: Reading, steps: Sequence[Step], *, back: bool = False) -> list[Step]:
         """Roles that cannot go stay; what is left alone keeps what it can do."""
-        return settling.settled(reading, steps, back=back)
+        return settlement.settled(reading, steps, back=back)
 
     def remarks(self, reading: Reading, steps: Sequence[Step]) -> tuple[str, ...]:
         """Passwords of new people; what a role that is dropped had besides."""
         new = [step.name for step in steps if step.part == "people" and (step.after or {}).get("enabled") is True]
         said: list[str] = []
         if new:
-            first = f"{settling.quoted(new[0])}"
+            first = f"{settlement.quoted(new[0])}"
             how = f"psql -c '\\password {first}'"
             what = counted(len(new), "person has", "people have")
             said.append(f"{what} no password yet, unless the server asks somebody else for it: {how}, and so on")
@@ -193,7 +193,7 @@ class PostgresqlDialect(Dialect):
             said.append(
                 f"whether {named} has a password cannot be seen by this account; --undo would not bring it back"
             )
-        return (*said, *settling.gained_anyway(reading, steps))
+        return (*said, *settlement.gained_anyway(reading, steps))
 
     def uncounted(self, index: EstateIndex, platform: str, reading: Reading, part: str, entry: Entry) -> str:
         """Single columns, what can be handed on, what the server's own roles and attributes bring."""
@@ -206,10 +206,10 @@ class PostgresqlDialect(Dialect):
             brings = [
                 ("what the server gives that role is in no count", of.startswith("pg_") and of not in ALL_DATA),
                 ("may put others into it", entry.get("admin") is True),
-                ("may take it on by SET ROLE", not _inherits(reading, settling.bare(entry.get("member")), entry)),
+                ("may take it on by SET ROLE", not _inherits(reading, settlement.bare(entry.get("member")), entry)),
             ]
             return ", ".join(said for said, holds in brings if holds)
-        if part not in settling.GRANTS or "privilege" not in entry:
+        if part not in settlement.GRANTS or "privilege" not in entry:
             return ""
         action = action_of(str(entry.get("kind")), str(entry.get("privilege")))
         declared = index.platform(platform).platform
@@ -230,13 +230,13 @@ class PostgresqlDialect(Dialect):
         """One transaction where one database is concerned; else first all that is added, a transaction for each. Roles
         are dropped last, each by itself, so that one that cannot be dropped keeps nothing else from being done."""
         drops = tuple((step,) for step in steps if step.part in ("people", "groups") and step.after is None)
-        rest = settling.in_order(reading, (s for s in steps if (s,) not in drops))
+        rest = settlement.in_order(reading, (s for s in steps if (s,) not in drops))
         by_database: dict[tuple[bool, str], list[Step]] = {}
         concerned = {database_of(step) for step in rest} - {""}
         if len(concerned) <= 1:
             return ((tuple(rest),) if rest else ()) + drops
         for step in rest:
-            by_database.setdefault((settling.takes(step), database_of(step)), []).append(step)
+            by_database.setdefault((settlement.takes(step), database_of(step)), []).append(step)
         added = sorted(key for key in by_database if not key[0])
         removed = sorted((key for key in by_database if key[0]), key=lambda key: (not key[1], key))
         return (*(tuple(by_database[key]) for key in (*added, *removed)), *drops)
@@ -290,7 +290,7 @@ class PostgresqlDialect(Dialect):
 def database_of(step: Step) -> str:
     """The database in which a step has to be made; empty if any will do."""
     entry = step.after or step.before or {}
-    if step.part not in settling.GRANTS or "place" not in entry or entry.get("kind") == "database":
+    if step.part not in settlement.GRANTS or "place" not in entry or entry.get("kind") == "database":
         return ""
     parts = str(entry.get("place")).split("/")
     return parts[1] if len(parts) > 1 else ""
@@ -317,8 +317,8 @@ def _plain(part: str, entry: Entry | None) -> Entry | None:
     if part == "groups":
         return {key: value for key, value in entry.items() if key != "dormant"}
     if "of" in entry:
-        return {**entry, "member": settling.bare(entry.get("member")), "by": ""}
-    return {**entry, **{key: settling.bare(entry[key]) for key in ("to", "owner") if key in entry}}
+        return {**entry, "member": settlement.bare(entry.get("member")), "by": ""}
+    return {**entry, **{key: settlement.bare(entry[key]) for key in ("to", "owner") if key in entry}}
 
 
 def _inherits(reading: Reading, member: str, membership: Entry) -> bool:

@@ -11,11 +11,11 @@ import msgspec
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import Side, compare
-from justlane.engine.decision.deciding import Question, cells_of, judge
+from justlane.engine.decision.judge import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.progress import Progress
-from justlane.platforms.alignment.aligning import strokes_of
 from justlane.platforms.alignment.order import weighs_plainly
+from justlane.platforms.alignment.plan import strokes_of
 from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Declared, Dialect, Entry, Reading, Step, all_beyond
 from justlane.platforms.promises.drawn import drawn_estate

@@ -22,11 +22,11 @@ from justlane.model.people import Directory, Group, Membership, Principal, Princ
 from justlane.model.progress import Progress
 from justlane.model.roles import Pattern, Role
 from justlane.model.scopes import Scope
-from justlane.platforms.alignment.aligning import Plan, counted_plan, settled, totals_between
-from justlane.platforms.alignment.carrying_out import carry_out
 from justlane.platforms.alignment.journal import Journal
 from justlane.platforms.alignment.new_places import walk
-from justlane.platforms.alignment.taking_back import undoing
+from justlane.platforms.alignment.plan import Plan, counted_plan, settled, totals_between
+from justlane.platforms.alignment.reversal import undoing
+from justlane.platforms.alignment.run import carry_out
 from justlane.platforms.differences import step_of, unlike
 from justlane.platforms.interface import Connector, Corner, Reading, Step, dialect_of
 from justlane.platforms.promises.conformance import BrokenError, Promise

@@ -7,20 +7,20 @@ from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from justlane.engine.decision.deciding import Question, cells_of, judge
+from justlane.engine.decision.judge import Question, cells_of, judge
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.circumstances import Situation
 from justlane.model.errors import PlatformChangedError
 from justlane.model.progress import Progress
-from justlane.platforms.alignment.aligning import plan
-from justlane.platforms.alignment.carrying_out import carry_out
-from justlane.platforms.alignment.drifting import drift
+from justlane.platforms.alignment.drift import drift
 from justlane.platforms.alignment.journal import Journal
-from justlane.platforms.alignment.taking_back import undoing
+from justlane.platforms.alignment.plan import plan
+from justlane.platforms.alignment.reversal import undoing
+from justlane.platforms.alignment.run import carry_out
 from justlane.platforms.differences import unlike
 from justlane.platforms.interface import Dialect, Entry, Reading, Step
-from justlane.platforms.proof.choosing import everybody
-from justlane.platforms.proof.probing import probe
+from justlane.platforms.proof.choice import everybody
+from justlane.platforms.proof.probe import probe
 
 Show = Callable[[str, object], None]
 """Presents a result of a kind in all its formats."""

@@ -13,12 +13,12 @@ from pathlib import Path
 
 import msgspec
 
+from justlane.files.allowed.seals import is_own, read_sealed, sealed
 from justlane.files.disk.beneath import CLOSED, is_file
-from justlane.files.disk.storing import append_durably, lines_of, write_atomically
-from justlane.files.keeping.seals import is_own, read_sealed, sealed
+from justlane.files.disk.durable import append_durably, lines_of, write_atomically
 from justlane.model.errors import StorageError
-from justlane.platforms.proof.choosing import Chosen
-from justlane.platforms.proof.probing import Difference, Named, News, ProbeResult, Tried, context_of
+from justlane.platforms.proof.choice import Chosen
+from justlane.platforms.proof.probe import Difference, Named, News, ProbeResult, Tried, context_of
 
 FOLDER = "probes"
 _LONGEST = timedelta(days=1)

@@ -9,8 +9,8 @@ from typing import NamedTuple
 
 from justlane.model.estate import Platform
 from justlane.model.names import counted
-from justlane.platforms.alignment.aligning import Plan
 from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.plan import Plan
 from justlane.platforms.interface import Step
 from justlane.platforms.sheet.paper import mark_of, ticked, write_sheet
 

@@ -14,13 +14,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from justlane.files.disk.beneath import NotBeneathError, is_file, read
-from justlane.files.disk.storing import write_atomically
+from justlane.files.disk.durable import write_atomically
 from justlane.files.reading import named_files
 from justlane.model.errors import NonsenseError, PlatformRefusedError, RefusedError, UnreachableError
 from justlane.model.estate import Platform
 from justlane.model.names import counted
 from justlane.model.shell import spelt
-from justlane.model.showing import cell, visible
+from justlane.model.visible import cell, visible
 from justlane.platforms.alignment.order import weighs_plainly
 from justlane.platforms.interface import Entry, Reading, Shown, Step
 from justlane.platforms.over_http.dialect import identifier

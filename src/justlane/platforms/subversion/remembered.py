@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, read
-from justlane.files.disk.storing import write_atomically
+from justlane.files.disk.durable import write_atomically
 from justlane.platforms.alignment.readings import FOLDER, MOST
 from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parsed
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from urllib.parse import quote, urlsplit
 from uuid import uuid4
 
-from justlane.files.disk.storing import write_atomically
+from justlane.files.disk.durable import write_atomically
 from justlane.model.errors import ChangeRefusedError, NonsenseError, PlatformChangedError, UnreachableError
 from justlane.model.estate import Platform
 from justlane.model.names import one_line

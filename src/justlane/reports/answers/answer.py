@@ -6,15 +6,15 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any
 
-from justlane.engine.decision.explaining import Answer, Chain, Failing, Failure, Need
+from justlane.engine.decision.explanation import Answer, Chain, Failing, Failure, Need
 from justlane.engine.offers.suggestions import Miss, Reply, Turn
 from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
 from justlane.model.edits import AllowInRole, Give, Join, KeepInRole, Publish
 from justlane.model.findings import Source
-from justlane.reports.answers import chains
-from justlane.reports.answers.conditions import box_text, boxes_text, condition_text, plain_boxes
-from justlane.reports.changes.edits import (
+from justlane.reports.parts import chains
+from justlane.reports.parts.conditions import box_text, boxes_text, condition_text, plain_boxes
+from justlane.reports.parts.edits import (
     against,
     against_all,
     effect_text,
@@ -23,8 +23,8 @@ from justlane.reports.changes.edits import (
     plain_effect,
     plain_extent,
 )
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_MISSES = 5
 

@@ -11,11 +11,11 @@ from justlane.engine.questions.assignments import Assignment, Assignments
 from justlane.engine.questions.one_place import Standing
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
-from justlane.reports.answers import chains
-from justlane.reports.answers.conditions import condition_text
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
-from justlane.reports.tables import table
+from justlane.reports.parts import chains
+from justlane.reports.parts.conditions import condition_text
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 _COLUMNS = ("role", "at", "through", "when", "until", "state", "line")
 

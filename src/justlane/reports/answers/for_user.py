@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.decision.explaining import Failing
-from justlane.engine.questions.help_desk import ForUser, Named, Way
+from justlane.engine.decision.explanation import Failing
+from justlane.engine.offers.help_desk import ForUser, Named, Way
 from justlane.model.circumstances import Outcome
 from justlane.model.names import counted
-from justlane.reports.answers.conditions import boxes_text
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.parts.conditions import boxes_text
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_PLACES, _MOST_KINDS = 4, 12
 _WHY = {

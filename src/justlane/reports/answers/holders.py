@@ -6,11 +6,11 @@ from typing import Any
 
 from justlane.engine.questions.holders import Holders
 from justlane.model.names import counted
-from justlane.reports.answers import chains
-from justlane.reports.answers.conditions import boxes_text, plain_boxes
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import line, render
-from justlane.reports.tables import table
+from justlane.reports.parts import chains
+from justlane.reports.parts.conditions import boxes_text, plain_boxes
+from justlane.reports.text.lines import line, render
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 
 def plain(result: Holders) -> dict[str, Any]:

@@ -25,10 +25,10 @@ from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
 from justlane.model.shell import spelt
-from justlane.reports.answers.conditions import typed
-from justlane.reports.changes.edits import against, against_all, effect_text, plain_edit, plain_effect
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.parts.conditions import typed
+from justlane.reports.parts.edits import against, against_all, effect_text, plain_edit, plain_effect
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: Offers) -> dict[str, Any]:

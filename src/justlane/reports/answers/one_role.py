@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from justlane.engine.questions.administrators import Fullness
 from justlane.engine.questions.one_place import Standing
 from justlane.engine.questions.one_role import OneRole, RoleAction, RoleGiven
-from justlane.engine.surveys.administrators import Fullness
 from justlane.model.names import counted
 from justlane.model.shell import spelt
-from justlane.reports.answers import chains
-from justlane.reports.answers.conditions import condition_text
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.parts import chains
+from justlane.reports.parts.conditions import condition_text
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: OneRole) -> dict[str, Any]:

@@ -9,10 +9,10 @@ from typing import Any
 
 from justlane.engine.questions.reach import Grant, Reach, ReachedScope
 from justlane.model.names import counted
-from justlane.reports.answers import chains
-from justlane.reports.answers.conditions import boxes_text, condition_text, plain_boxes
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.parts import chains
+from justlane.reports.parts.conditions import boxes_text, condition_text, plain_boxes
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _Ways = dict[int, int]
 """Identity of a binding -> the number of the way."""

@@ -7,8 +7,8 @@ from typing import Any
 
 from justlane.engine.questions.sight import Seen, Sight
 from justlane.model.names import counted
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: Sight) -> dict[str, Any]:

@@ -7,10 +7,10 @@ from typing import Any
 
 from justlane.engine.changes.two_people import SideBySide, Surplus
 from justlane.model.names import counted
-from justlane.reports.answers import chains
-from justlane.reports.answers.conditions import boxes_text, plain_boxes
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.parts import chains
+from justlane.reports.parts.conditions import boxes_text, plain_boxes
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: SideBySide) -> dict[str, Any]:

@@ -8,9 +8,9 @@ from typing import Any
 from justlane.engine.changes.comparison import Alike, CellChange, Comparison
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.model.names import counted
-from justlane.reports.answers.conditions import boxes_text, plain_boxes
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.parts.conditions import boxes_text, plain_boxes
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_NAMES = 8
 

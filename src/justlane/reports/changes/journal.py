@@ -10,8 +10,8 @@ from msgspec import Struct
 from justlane.files.saving.journal import PLACE, Note
 from justlane.model.names import counted
 from justlane.reports.changes.proposal import bare, plain_hunk
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 class Listed(Struct, frozen=True):

@@ -8,14 +8,14 @@ from typing import Any
 from justlane.engine.changes.comparison import Acting, Alike, CellChange
 from justlane.engine.changes.effect import Effect
 from justlane.files.editing.draft import Changed, Hunk
-from justlane.files.saving.proposing import Proposal
+from justlane.files.saving.proposal import Proposal
 from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.reports.changes import comparison
-from justlane.reports.changes.edits import plain_effect
-from justlane.reports.checks.findings import plain_findings
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.parts.edits import plain_effect
+from justlane.reports.parts.findings import plain_findings
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_LINES = 60
 _MOST_GROUPS = 20

@@ -11,11 +11,11 @@ from msgspec import Struct
 from justlane.model.findings import Severity
 from justlane.model.names import counted
 from justlane.model.rules import Accepted
-from justlane.model.showing import short
-from justlane.reports.changes.edits import plain_edit
-from justlane.reports.checks.findings import heading, plain_finding, said
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.model.visible import short
+from justlane.reports.parts.edits import plain_edit
+from justlane.reports.parts.findings import heading, plain_finding, said
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 from justlane.rules.inspection import Flaw
 
 _LONGEST_LINE = 200

@@ -7,7 +7,7 @@ from typing import Any
 
 from justlane.engine.questions.expectations import Verdict
 from justlane.model.findings import Severity
-from justlane.platforms.proof.probing import ProbeResult
+from justlane.platforms.proof.probe import ProbeResult
 from justlane.reports.checks.checked import Checked
 from justlane.reports.checks.rules import says
 from justlane.reports.platforms.probe import sheet as found_by

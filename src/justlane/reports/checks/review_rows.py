@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from justlane.engine.surveys.review import Grant, Holder, Seat
 from justlane.model.names import some_of
-from justlane.model.showing import short
-from justlane.reports.answers.conditions import condition_text
+from justlane.model.visible import short
+from justlane.reports.parts.conditions import condition_text
 
 _LONGEST = 2000
 

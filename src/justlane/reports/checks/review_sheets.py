@@ -12,9 +12,9 @@ import zipfile
 from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple
 
-from justlane.files.reviews import DECISIONS, SHOWN, Asked, Review
+from justlane.files.history.reviews import DECISIONS, SHOWN, Asked, Review
 from justlane.model.errors import UsageError
-from justlane.model.showing import cell, uncell
+from justlane.model.visible import cell, uncell
 
 DECIDED = ("decision", "comment")
 """The columns that the owner writes."""

@@ -8,11 +8,11 @@ from typing import Any
 from msgspec import Struct
 
 from justlane.engine.surveys.review import Grant, Seat
-from justlane.files.reviews import Asked, Review
+from justlane.files.history.reviews import Asked, Review
 from justlane.model.findings import Source
 from justlane.model.names import counted
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST = 30
 

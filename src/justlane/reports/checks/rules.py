@@ -7,8 +7,8 @@ from typing import Any
 
 from msgspec import Struct
 
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 from justlane.rules.inspection import Option
 from justlane.rules.interface import RULES, Rule, rule
 

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from justlane.engine.questions.expectations import Verdict
-from justlane.reports.answers.chains import plain_source
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.parts.chains import plain_source
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: tuple[Verdict, ...]) -> dict[str, Any]:

@@ -9,22 +9,22 @@ from typing import Any
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import Comparison
-from justlane.engine.decision.deciding import Question
-from justlane.engine.everybody.behind import Behind
+from justlane.engine.classes.people_by_name import PeopleByName
+from justlane.engine.decision.judge import Question
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.measures.in_hands import in_hands
+from justlane.engine.questions.administrators import administrators
 from justlane.engine.questions.expectations import Verdict
 from justlane.engine.questions.one_person_or_group import purposes_in
-from justlane.engine.surveys.administrators import administrators
 from justlane.engine.surveys.glance import Glance, glance
 from justlane.model.bindings import Binding
 from justlane.model.estate import Platform
 from justlane.model.names import counted, some_of
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, Principal, PrincipalKind
-from justlane.reports.answers.conditions import condition_text
 from justlane.reports.checks.checked import Checked
 from justlane.reports.page.habits_in_words import in_words
+from justlane.reports.parts.conditions import condition_text
 
 _MOST_GLANCE = 60
 _MOST_CHANGES = 200
@@ -144,16 +144,16 @@ def _people(index: EstateIndex, principals: Sequence[Principal], moment: datetim
             own = {p: n for p, n in own.items() if p.kind is PrincipalKind.LOCAL_GROUP}
         local = index.estate.platforms[name].local_groups
         own = {p: n for p, n in own.items() if p.kind is not PrincipalKind.LOCAL_GROUP or p.name in local}
-        behind = Behind(index, name, moment, own)
+        behind = PeopleByName(index, name, moment, own)
         names = [own[p] for p in behind.names]
         for user, place in zip(behind.user.tolist(), behind.name.tolist(), strict=True):
             held.setdefault(user, []).append(names[place])
     everyone = [n for n, p in enumerate(principals) if p == AUTHENTICATED]
     users = index.estate.directory.users
-    roll = index.membership.roll
-    active = roll.active(on_clock(moment, index.estate.time_zone).date())
+    numbered = index.membership.numbered
+    active = numbered.active(on_clock(moment, index.estate.time_zone).date())
     found = []
-    for number, login in enumerate(roll.logins):
+    for number, login in enumerate(numbered.logins):
         enabled = bool(active[number])
         mine = sorted({*held.get(number, ()), *(everyone if enabled else ())})
         found.append([login, users[login].name, int(enabled), mine])

@@ -12,7 +12,7 @@ import json
 from typing import Any
 
 from justlane.model.secrecy import without_secrets
-from justlane.model.showing import json_visible
+from justlane.model.visible import json_visible
 from justlane.reports.page.gathered import Page, data_of, values_of
 
 
@@ -54,6 +54,6 @@ def _embedded(data: dict[str, Any]) -> str:
 
 def _seen(text: object) -> str:
     """Text with its control characters made visible."""
-    from justlane.model.showing import shown
+    from justlane.model.visible import shown
 
     return shown(str(text))

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from justlane.engine.questions.one_person_or_group import Found
-from justlane.reports.answers.chains import plain_source
-from justlane.reports.interface import Look, Sheet
+from justlane.reports.parts.chains import plain_source
 from justlane.reports.people import group_sizes
-from justlane.reports.tables import table
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 
 def plain(result: Found) -> dict[str, Any]:

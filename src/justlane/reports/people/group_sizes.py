@@ -6,9 +6,9 @@ from typing import Any
 
 from justlane.engine.questions.one_person_or_group import SizedGroup
 from justlane.model.people import Group
-from justlane.reports.answers.chains import plain_source
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.tables import table
+from justlane.reports.parts.chains import plain_source
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 Sized = tuple[SizedGroup, ...]
 

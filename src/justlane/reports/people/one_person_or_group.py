@@ -10,10 +10,10 @@ from justlane.engine.questions.settings import Brought
 from justlane.model.estate import Setting
 from justlane.model.names import some_of
 from justlane.model.people import Group, LocalMember, Membership
-from justlane.reports.answers.chains import plain_source
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
-from justlane.reports.tables import table
+from justlane.reports.parts.chains import plain_source
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 _MOST_MEMBERS = 12
 

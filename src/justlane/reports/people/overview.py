@@ -6,10 +6,10 @@ from typing import Any
 
 from justlane.files.people.snapshots import Overview
 from justlane.model.people import Snapshot
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import line, render
-from justlane.reports.spans import age_text
-from justlane.reports.tables import table
+from justlane.reports.text.lines import line, render
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.spans import age_text
+from justlane.reports.text.tables import table
 
 COLUMNS = ("directory", "by", "from", "users", "groups")
 

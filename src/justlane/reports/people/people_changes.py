@@ -10,8 +10,8 @@ from justlane.engine.changes.people_changes import Move, Movement, PeopleChanges
 from justlane.model.names import counted
 from justlane.model.scopes import platform_of
 from justlane.reports.changes import comparison
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _STYLES = {Move.JOINED: "yes", Move.ENABLED: "yes", Move.LEFT: "no", Move.DISABLED: "no"}
 _MOST_ACTIONS = 6

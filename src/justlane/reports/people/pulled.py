@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from justlane.directories.pulling import Pulled
+from justlane.directories.pull import Pulled
 from justlane.model.names import counted
-from justlane.reports.checks import findings
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import line, render
+from justlane.reports.parts import findings
 from justlane.reports.people import overview
+from justlane.reports.text.lines import line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: Pulled) -> dict[str, Any]:
@@ -32,7 +32,7 @@ def sheet(result: Pulled) -> Sheet:
 
 def text(result: Pulled, look: Look) -> str:
     """The pull for a person."""
-    from justlane.reports.tables import table
+    from justlane.reports.text.tables import table
 
     sizes = {"user": result.users, "group": result.groups, "membership": result.memberships}
     counts = ", ".join(counted(size, what) for what, size in sizes.items())

@@ -11,7 +11,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from justlane.model.secrecy import without_secrets
-from justlane.model.showing import shown
+from justlane.model.visible import shown
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

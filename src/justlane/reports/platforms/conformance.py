@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from justlane.platforms.promises.conformance import Conformance
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 def plain(result: Conformance) -> dict[str, Any]:

@@ -9,8 +9,8 @@ from msgspec import Struct
 
 from justlane.model.errors import UsageError
 from justlane.platforms.interface import CONNECTORS, kind_of
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 
 class Connectors(Struct, frozen=True):

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from justlane.model.names import counted, some_of
-from justlane.platforms.alignment.drifting import Drift, Drifted, Kind, Meaning
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.platforms.alignment.drift import Drift, Drifted, Kind, Meaning
 from justlane.reports.platforms.plan import folded, in_full, places_lines, said_of
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 Drifts = tuple[Drift, ...]
 _STYLES = {Kind.ADDED: "no", Kind.MISSING: "warn", Kind.CHANGED: "warn"}

@@ -6,9 +6,9 @@ from typing import Any
 
 import msgspec
 
-from justlane.files.keeping.permissions import Permissions
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.tables import table
+from justlane.files.allowed.permissions import Permissions
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 _SHORT = 12
 """Digits of a digest that are enough to tell it from others."""

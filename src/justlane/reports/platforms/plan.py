@@ -8,11 +8,11 @@ from typing import Any
 import msgspec
 
 from justlane.model.names import counted, some_of
-from justlane.platforms.alignment.aligning import Effect, Plan
+from justlane.platforms.alignment.plan import Effect, Plan
 from justlane.platforms.interface import Step
-from justlane.reports.answers.conditions import condition_text
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.parts.conditions import condition_text
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_PLACES = 3
 

@@ -7,9 +7,9 @@ from typing import Any
 
 from justlane.model.names import counted
 from justlane.platforms.interface import Shown
-from justlane.platforms.proof.probing import Difference, ProbeResult, Proof
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.platforms.proof.probe import Difference, ProbeResult, Proof
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_SHOWN, _MOST_SITUATIONS = 3, 6
 _WORD = {True: "yes", False: "no", None: "not tried"}

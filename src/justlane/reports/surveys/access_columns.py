@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from justlane.engine.surveys.access_table import AccessTable, Block
-from justlane.files.parquet import Columns
+from justlane.files.disk.parquet import Columns
 from justlane.model.estate import Platform
-from justlane.reports.answers.conditions import boxes_text
+from justlane.reports.parts.conditions import boxes_text
 
 PORTION = 1_000_000
 """Rows that are written at once."""

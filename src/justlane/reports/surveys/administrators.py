@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from justlane.engine.surveys.administrators import Administrators
+from justlane.engine.questions.administrators import Administrators
 from justlane.model.names import counted
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, line, render
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_NAMED = 30
 

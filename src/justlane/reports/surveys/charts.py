@@ -10,12 +10,12 @@ from msgspec import Struct
 from justlane.engine.measures.flows import Flow
 from justlane.engine.measures.in_hands import InHands
 from justlane.engine.measures.role_sizes import RoleSize
-from justlane.engine.surveys.administrators import Administrators
-from justlane.files.over_time import OverTime
+from justlane.engine.questions.administrators import Administrators
+from justlane.files.history.over_time import OverTime
 from justlane.model.names import counted
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import line, render
-from justlane.reports.tables import table
+from justlane.reports.text.lines import line, render
+from justlane.reports.text.look import Look, Sheet
+from justlane.reports.text.tables import table
 
 
 class Chart(Struct, frozen=True):

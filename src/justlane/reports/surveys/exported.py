@@ -7,8 +7,8 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from justlane.reports.interface import Look, Sheet, sheet_of
-from justlane.reports.tables import table
+from justlane.reports.text.look import Look, Sheet, sheet_of
+from justlane.reports.text.tables import table
 
 
 class Exported(Struct, frozen=True):

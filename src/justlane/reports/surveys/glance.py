@@ -7,9 +7,9 @@ from typing import Any
 
 from justlane.engine.surveys.glance import Field, Glance, Much
 from justlane.model.names import counted
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
 from justlane.reports.surveys.grid import NAMES_ROOM, in_short
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MARKS: dict[Much, Span] = {Much.FULL: ("full", "yes"), Much.SOME: ("some", "warn"), Much.NONE: ("·", "dim")}
 _MOST_ROWS = 100

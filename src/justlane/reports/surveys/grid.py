@@ -9,8 +9,8 @@ from justlane.engine.surveys.grid import Grid, GridRow
 from justlane.model.circumstances import Outcome
 from justlane.model.errors import UsageError
 from justlane.model.names import counted
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MARKS: dict[Outcome, Span] = {Outcome.YES: ("yes", "yes"), Outcome.ONLY_IF: ("if", "warn"), Outcome.NO: ("·", "dim")}
 _COLUMN = 4

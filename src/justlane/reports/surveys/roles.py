@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from justlane.engine.surveys.administrators import Fullness
+from justlane.engine.questions.administrators import Fullness
 from justlane.engine.surveys.roles import Beside, Fitting, RoleInShort, Roles
 from justlane.model.names import counted
 from justlane.model.shell import spelt
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MARKS: dict[str, Span] = {
     "only_first": ("  <  only ", "warn"),

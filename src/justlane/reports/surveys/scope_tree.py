@@ -8,9 +8,9 @@ from typing import Any
 from justlane.engine.surveys.scope_tree import Branch, ScopeTree
 from justlane.model.bindings import Binding
 from justlane.model.names import counted
-from justlane.reports.answers import chains
-from justlane.reports.interface import Look, Sheet
-from justlane.reports.layout import Line, Span, line, render
+from justlane.reports.parts import chains
+from justlane.reports.text.lines import Line, Span, line, render
+from justlane.reports.text.look import Look, Sheet
 
 _MOST_GATHERED = 6
 

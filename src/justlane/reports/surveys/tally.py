@@ -6,9 +6,9 @@ from typing import Any
 
 import msgspec
 
-from justlane.engine.compiled.tallying import Tally
-from justlane.reports.interface import Look, Sheet, sheet_of
-from justlane.reports.tables import table
+from justlane.engine.compiled.tally import Tally
+from justlane.reports.text.look import Look, Sheet, sheet_of
+from justlane.reports.text.tables import table
 
 _COLUMNS = ("platform", "users", "of kinds", "scopes", "of kinds", "actions", "cells", "always", "only if", "of all")
 

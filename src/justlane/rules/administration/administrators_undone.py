@@ -22,7 +22,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from justlane.engine.surveys.administrators import Fullness, administration_of, fullness
+from justlane.engine.questions.administrators import Fullness, administration_of, fullness
 from justlane.model.findings import Severity
 from justlane.model.names import counted
 from justlane.rules.inspection import Flaw, Inspection, Options, about

@@ -31,16 +31,15 @@ _MOST_NAMED = 3
 
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each open place that lies in no other open one, and one for places yet to be made."""
-    from justlane.engine.everywhere.kinds_of_places import open_scopes
-    from justlane.engine.everywhere.terrain import terrain_of
+    from justlane.engine.classes.scope_classes import open_scopes
 
     for prepared in at.platforms():
         role, platform = prepared.platform.habits.open_role, prepared.platform
         if not role:
             continue
-        terrain = terrain_of(prepared)
-        flags = open_scopes(prepared, terrain).tolist()
-        opened = [a for a, is_open in zip(terrain.addresses, flags, strict=True) if is_open and a != platform.name]
+        numbered = prepared.coverage.numbered
+        flags = open_scopes(prepared, numbered).tolist()
+        opened = [a for a, is_open in zip(numbered.addresses, flags, strict=True) if is_open and a != platform.name]
         people = counted(at.known.people(AUTHENTICATED, platform.name), "person", "people")
         actions = sorted(prepared.roles.holdings(role))
         tops: dict[str, list[str]] = {}

@@ -77,10 +77,10 @@ def _named_on(platform: Platform) -> Iterator[tuple[Source, str, Principal, str]
 
 def _peopled(at: Inspection, named: set[Principal]) -> set[Principal]:
     """Those of some groups of the directory by which somebody with an enabled account comes."""
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
     groups = [principal for principal in named if principal.kind is PrincipalKind.GROUP]
-    return Behind(at.index, "", at.question.dated, groups).standing_for_somebody()
+    return PeopleByName(at.index, "", at.question.dated, groups).standing_for_somebody()
 
 
 def _state(at: Inspection, principal: Principal, address: str) -> _State:

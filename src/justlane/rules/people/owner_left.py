@@ -28,11 +28,11 @@ OPTIONS: Options = {}
 
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each thing that such a one owns."""
-    from justlane.engine.everybody.behind import Behind
+    from justlane.engine.classes.people_by_name import PeopleByName
 
     owned = list(_owned(at))
     owners = dict.fromkeys(owner for _, _, owner in owned)
-    behind = Behind(at.index, "", at.question.dated, owners)
+    behind = PeopleByName(at.index, "", at.question.dated, owners)
     for source, what, owner in owned:
         if not behind.count(owner):
             gone = "whose account is disabled" if owner.kind is PrincipalKind.USER else "in which nobody is"

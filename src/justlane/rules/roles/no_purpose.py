@@ -44,9 +44,10 @@ def find(at: Inspection) -> Iterator[Flaw]:
                     local.source, f"the local group {local.name!r} has no `for`", "say who is in it", about=names
                 )
     principals = dict.fromkeys(b.principal for b in at.estate.bindings)
-    roll = at.index.membership.roll
+    numbered = at.index.membership.numbered
+    described = numbered.columns.described
     for principal in principals:
-        if principal.kind is PrincipalKind.GROUP and not roll.arrays.described[roll.group_numbers[principal.name]]:
+        if principal.kind is PrincipalKind.GROUP and not described[numbered.group_numbers[principal.name]]:
             source = at.estate.directory.groups[principal.name].source
             message = f"the group {principal.name!r} is bound and has no description"
             yield at.flaw(source, message, "describe it in the directory", about=(str(principal),))

@@ -1,0 +1,128 @@
+"""`drift`: where platforms differ from what is declared, or from what they held earlier."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli.common import options
+from justlane.cli.common.arguments import complete_scopes
+from justlane.cli.common.circumstances import now
+from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.permission import ask_person
+from justlane.cli.common.terminal import explain, say, show
+from justlane.engine.facts.index import EstateIndex
+from justlane.model.circumstances import ALWAYS
+from justlane.model.errors import OutsideError, UsageError
+from justlane.model.estate import Platform
+from justlane.platforms.alignment.drift import Drift
+from justlane.platforms.interface import Reading, Step
+
+
+@click.command()
+@click.argument("platforms", nargs=-1, metavar="[PLATFORM]...", shell_complete=complete_scopes)
+@click.option(
+    "--since", metavar="READING", help="What changed on the platform since an earlier reading: a day or a name."
+)
+@click.option("--adopt", is_flag=True, help="Write what the platform holds into the estate, as an edit.")
+@because_option
+@editing_options
+@click.pass_context
+def drift(ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, adopt: bool, **given: Any) -> None:
+    """Where do platforms differ from what is declared: added, missing and changed, and what does each mean for whom?
+
+    Without PLATFORM, all that say how they are reached. Each reading is kept, the last twenty of a platform; --since
+    compares with an earlier one. With --adopt what a platform holds is written into the estate, as an edit with its
+    effect: bindings, publications and roles; people and groups are the directory's.
+
+    \b
+    Examples:
+      justlane drift
+      justlane drift buildyard --since 2026-11-20
+      justlane drift buildyard --adopt --because "It was right."
+
+    Ends with 0 if nothing differs, 1 if something does, 3 if a platform could not be read.
+    """
+    from justlane.platforms.alignment import drift, readings
+
+    place = options.folder_of(given["folder"])
+    estate = options.opened(given["folder"])
+    index = EstateIndex(estate)
+    names = [options.known_platform(estate, name) for name in platforms]
+    names = names or [name for name, platform in estate.platforms.items() if platform.connection]
+    if not names:
+        raise UsageError("no platform says how it is reached", "add a `reached by` section to its file")
+    if adopt and (len(names) != 1 or since):
+        raise UsageError("--adopt is for one platform as it is now", "name one, and leave --since out")
+    found, failed = [], list[OutsideError]()
+    for name in names:
+        earlier = readings.open_reading(place, name, since) if since else None
+        try:
+            reading = _read(estate.platforms[name], place)
+        except OutsideError as error:
+            if len(names) == 1:
+                raise
+            failed.append(error)
+            continue
+        readings.keep(place, name, reading, now())
+        found.append(
+            drift.since(index, name, since, earlier, reading, now())
+            if since and earlier
+            else drift.drift(index, name, reading, now())
+        )
+    if adopt and found[0].differences:
+        _adopt(ctx, found[0], given)
+    show("Drifts", tuple(found), given["form"])
+    for one in failed:
+        explain(one)
+    if failed:
+        ctx.exit(OutsideError.exit_code)
+    ctx.exit(0 if all(one.clean for one in found) else 1)
+
+
+def _read(platform: Platform, place: Path) -> Reading:
+    from justlane.platforms.interface import connect
+
+    connector = connect(platform, place, ask_person)
+    try:
+        return connector.read()
+    finally:
+        connector.close()
+
+
+def _adopt(ctx: click.Context, found: Drift, given: dict[str, Any]) -> None:
+    """Write what the platform holds into the estate."""
+    editing = begun(given)
+    for said in _taken_over(editing, found):
+        say(f"not adopted: {said}")
+    settle(ctx, editing, reason=given["because"].strip() or f"As {found.platform} holds it.", names=(found.platform,))
+
+
+def _taken_over(editing: Editing, found: Drift) -> list[str]:
+    """Make the edits; what could not be taken over, in words."""
+    from justlane.files.editing.adoption import Held, adopt, adopt_grants
+    from justlane.platforms.interface import dialect_of
+    from justlane.reports.platforms.plan import said_of
+
+    steps = [d.step for d in found.differences]
+    dialect = dialect_of(editing.index.estate.platforms[found.platform])
+    if dialect.says_all:
+        held = [
+            Held(s.part, s.name, s.before, s.after, dialect.condition(s.part, s.before) if s.before else ALWAYS)
+            for s in steps
+        ]
+        return adopt(editing.draft, editing.index, found.platform, held)
+    grants = [(s, dialect.as_grant(s.part, s.before) if s.before and s.after is None else None) for s in steps]
+    taken = [grant for _, grant in grants if grant]
+    left = [f"{said_of(step)} ({_why(step)})" for step, grant in grants if not grant]
+    return [*left, *adopt_grants(editing.draft, editing.index, found.platform, taken)]
+
+
+def _why(step: Step) -> str:
+    """Why a difference is no line of the estate."""
+    if step.before is None:
+        lines = ", ".join(source.line_address for source in step.lines)
+        return f"it is missing there; {lines} asks for it" if lines else "it is missing there"
+    return "no grant that a line could say"

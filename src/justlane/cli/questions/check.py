@@ -1,0 +1,230 @@
+"""`check` and `verify`: is the estate sound, and does it say what was meant?"""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from justlane.cli.common import options
+from justlane.cli.common.circumstances import now
+from justlane.cli.common.consent import because_option
+from justlane.cli.common.progress import TerminalProgress
+from justlane.cli.common.terminal import say, show, tell
+from justlane.directories.interface import read_people
+from justlane.model.errors import UsageError
+from justlane.model.findings import Severity
+from justlane.model.names import counted, did_you_mean
+
+if TYPE_CHECKING:
+    from justlane.engine.facts.index import EstateIndex
+    from justlane.files.opening.loaded import Loaded
+    from justlane.reports.checks.checked import Checked
+    from justlane.rules.inspection import Flaw
+    from justlane.rules.interface import Findings
+
+
+def _about(ctx: click.Context, param: click.Parameter, name: str | None) -> None:
+    """Show one rule's page and stop."""
+    if name is None or ctx.resilient_parsing:
+        return
+    from justlane.reports.checks.rules import page
+
+    tell(page(name).strip())
+    ctx.exit(0)
+
+
+def _rules() -> list[str]:
+    from justlane.rules.interface import RULES
+
+    return list(RULES)
+
+
+class _OneOfTheRules(click.Choice[str]):
+    """A rule by its identifier; for one that is unknown the nearest is named rather than all of them."""
+
+    def get_invalid_choice_message(self, value: object, ctx: click.Context | None) -> str:
+        """What is said of an unknown one."""
+        hint = did_you_mean(str(value), self.choices, "`justlane check --rules` lists them")
+        return f"there is no rule {value!r}: {hint}"
+
+
+_RULE = _OneOfTheRules(_rules())
+
+
+@click.command()
+@options.estate_option
+@options.format_option("text", "json", "csv", "sarif", "junit")
+@click.option("--only", multiple=True, type=_RULE, metavar="RULE", help="Ask this rule alone; several times.")
+@click.option("--since", metavar="REVISION", help="Only what is new since a revision in git, or another folder.")
+@click.option("--fix", is_flag=True, help="Mend what can be mended by an edit; shows its effect and asks first.")
+@click.option("--rules", "listed", is_flag=True, help="List the rules, their severities and options.")
+@click.option(
+    "--about", type=_RULE, metavar="RULE", callback=_about, is_eager=True, expose_value=False,
+    help="Show the page of one rule, with what passes and what fails.",
+)  # fmt: skip
+@click.option("--dry-run", is_flag=True, help="With --fix: show what would change, and change nothing.")
+@click.option("--yes", is_flag=True, help="With --fix: do not ask.")
+@click.option("--even-so", metavar="REASON", default="", help="With --fix: although something speaks against it.")
+@click.option("--acting-as", metavar="USER", default="", help="With --fix: who you are in the directory.")
+@because_option
+@click.pass_context
+def check(ctx: click.Context, /, **given: Any) -> None:
+    """Is the estate sound: files, names, references, and everything that the rules watch?
+
+    Reports everything that is wrong in one run, with file, line and column, what follows from it in exact numbers, and
+    what to do. The estate sets severities and options of rules under `findings`, and says under `accepted` what may
+    stay until when. With --fix, what an edit can mend is mended, its effect shown first.
+
+    \b
+    Examples:
+      justlane check --estate saltmarsh
+      justlane check --since main --format sarif > check.sarif
+      justlane check --only narrow-beside-wide --fix
+
+    Ends with 0 if it is sound, 1 if there is a warning, 2 if there is an error; notes are no blame.
+    """
+    from justlane.files.opening.cache import keep
+    from justlane.files.opening.load import load
+    from justlane.reports.checks.rules import Rules
+
+    if given["listed"]:
+        show("Rules", Rules(), given["form"] if given["form"] in ("text", "json", "csv") else "text")
+        ctx.exit(0)
+    place = options.folder_of(given["folder"])
+    loaded = load(place, read_people)
+    keep(place, loaded)
+    result = checked(place, loaded, given["only"], given["since"] or "")
+    if given["fix"]:
+        _mend(ctx, result, given)
+    show("Checked", result, given["form"])
+    bad = result.count(Severity.ERROR) or not result.complete
+    ctx.exit(2 if bad else 1 if result.count(Severity.WARNING) else 0)
+
+
+def checked(place: Path, loaded: Loaded, only: tuple[str, ...], since: str) -> Checked:
+    """All that is found in an estate that was read, by some rules (none for all), or what is new since a revision."""
+    from justlane.files.disk.lines import lines_at
+    from justlane.reports.checks.checked import Checked
+    from justlane.rules.inspection import Flaw
+
+    if loaded.estate is None:
+        later = "" if loaded.names_checked else "what the files name is checked when all of them can be read"
+        flaws = tuple(
+            Flaw(f.rule, f.severity, f.source, f.message, f.hint, f.found, f.instead) for f in loaded.findings
+        )
+        return Checked(
+            place.resolve().name, flaws, later, complete=False, lines=lines_at(place, (f.source for f in flaws))
+        )
+    found = _found(loaded.ready, only)
+    flaws = _new(found.flaws, _earlier(place, since, only)) if since else found.flaws
+    sources = (f.source for f in (*flaws, *(f for f, _ in found.accepted)))
+    accepted = () if since else found.accepted
+    asked = only or tuple(_rules())
+    return Checked(
+        loaded.estate.name, flaws, _sizes(loaded), True, accepted, lines_at(place, sources), since, asked
+    )  # fmt: skip
+
+
+def _found(index: EstateIndex, only: tuple[str, ...]) -> Findings:
+    from justlane.engine.decision.judge import Question
+    from justlane.rules.inspection import Known
+    from justlane.rules.interface import findings
+
+    progress = TerminalProgress()
+    try:
+        return findings(index, now(), only, Known(index, Question(now()), progress))
+    finally:
+        progress.stop()
+
+
+def _sizes(loaded: Loaded) -> str:
+    assert loaded.estate is not None
+    estate = loaded.estate
+    sizes = {
+        "file": len(loaded.digests),
+        "platform": len(estate.platforms),
+        "user": len(estate.directory.users),
+        "group": len(estate.directory.groups),
+        "scope": sum(len(p.scopes) for p in estate.platforms.values()),
+        "binding": len(estate.bindings),
+    }
+    return ", ".join(counted(size, what) for what, size in sizes.items())
+
+
+def _earlier(place: Path, revision: str, only: tuple[str, ...]) -> tuple[Flaw, ...]:
+    """What was found in an earlier estate; nothing may be called new if that one could not be looked at."""
+    from justlane.files.history.revisions import folder_named
+    from justlane.files.opening.open_index import open_index
+
+    with folder_named(revision, place) as folder:
+        pulled_in = None if Path(revision).exists() else place
+        return _found(open_index(folder, read_people, pulled_in), only).flaws
+
+
+def _new(flaws: tuple[Flaw, ...], before: tuple[Flaw, ...]) -> tuple[Flaw, ...]:
+    """Those that are not among earlier ones, wherever their lines stood then."""
+    known = Counter(map(_likeness, before))
+    found = []
+    for flaw in flaws:
+        if known[_likeness(flaw)]:
+            known[_likeness(flaw)] -= 1
+        else:
+            found.append(flaw)
+    return tuple(found)
+
+
+def _likeness(flaw: Flaw) -> tuple[object, ...]:
+    return (flaw.rule, flaw.severity, flaw.source.file, flaw.about)
+
+
+def _mend(ctx: click.Context, result: Checked, given: dict[str, Any]) -> None:
+    """Carry out the fixes, as one edit."""
+    from justlane.cli.common.consent import begun, settle
+    from justlane.files.editing.carried_out import carry_out
+    from justlane.model.edits import names_in
+
+    if not result.complete or result.count(Severity.ERROR):
+        show("Checked", result, given["form"])
+        ctx.exit(2)
+    if given["form"] not in ("text", "json", "csv"):
+        raise UsageError(f"--fix: its effect cannot be shown as {given['form']}", "use text, json or csv")
+    fixes = [edit for flaw in result.flaws for edit in flaw.fix]
+    if not fixes:
+        say("nothing here can be mended by an edit")
+        show("Checked", result, given["form"])
+        ctx.exit(1 if result.count(Severity.WARNING) else 0)
+    editing = begun(given)
+    carry_out(editing.draft, editing.index, fixes)
+    reason = (
+        given["because"].strip()
+        or f"Mends what check found: {', '.join(sorted({f.rule for f in result.flaws if f.fix}))}."
+    )
+    about = [name for f in result.flaws if f.fix for name in f.about] + [
+        name for one in fixes for name in names_in(one)
+    ]
+    settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(about)), harmless=True)
+
+
+@click.command()
+@options.estate_option
+@options.format_option("text", "json", "csv", "junit")
+@click.pass_context
+def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
+    """Do the estate's expectations hold?
+
+    Each one that fails is shown with the facts that break it and the lines behind them.
+
+    \b
+    Example:
+      justlane verify --format junit > verify.xml
+
+    Ends with 0 if all hold and 1 if one fails.
+    """
+    from justlane.engine.questions.expectations import verify as verified
+
+    verdicts = verified(options.indexed(folder), now())
+    show("Verdicts", verdicts, form)
+    ctx.exit(0 if all(v.holds for v in verdicts) else 1)

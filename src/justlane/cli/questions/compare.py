@@ -1,0 +1,113 @@
+"""`compare`: two estates, or two people."""
+
+from __future__ import annotations
+
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+import click
+
+from justlane.cli.common import options
+from justlane.cli.common.circumstances import circumstance_options, question
+from justlane.cli.common.terminal import show
+from justlane.directories.interface import read_people
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.opening.open_index import open_index
+from justlane.files.reading.folder import holds_root
+from justlane.model.errors import UsageError
+from justlane.model.estate import Estate
+
+
+@click.command()
+@click.argument("before", required=False)
+@click.argument("after", required=False)
+@options.estate_option
+@options.as_of_option
+@circumstance_options
+@click.option("--user", metavar="USER", help="Only what changes for this user.")
+@click.option("--scope", metavar="SCOPE", help="Only at this scope and in what it covers.")
+@click.option("--person", metavar="USER", help="Instead of two estates, this person …")
+@click.option("--with", "other", metavar="USER", help="… and this one, side by side.")
+@options.format_option("text", "json", "csv")
+@click.pass_context
+def compare(
+    ctx: click.Context, /, before: str | None, after: str | None, folder: Path | None, form: str, **given: Any
+) -> None:
+    """What changes from one estate to another, for whom? Or: what does one person have that another lacks?
+
+    BEFORE and AFTER are folders, or revisions in the git repository that the estate lies in. Without AFTER it is the
+    estate as it is now; without BEFORE, what was committed last. Cells gained and lost are counted exactly; people who
+    change alike stand together, sensitive actions first.
+
+    With --as-of, BEFORE is the estate as it was then, and two people are compared as they were then.
+
+    \b
+    Examples:
+      justlane compare main
+      justlane compare --as-of 2026-11-01
+      justlane compare last-year/saltmarsh saltmarsh --user imke.vos
+      justlane compare --person imke.vos --with lotte.marsh
+
+    Ends with 0 if nothing differs and 1 if something does.
+    """
+    if given["person"] or given["other"]:
+        _people(ctx, options.indexed(folder, given["as_of"]), form, given)
+    from justlane.engine.changes.comparison import Side
+    from justlane.engine.changes.comparison import compare as compared
+    from justlane.files.history.revisions import folder_named
+
+    if given["as_of"] and before:
+        raise UsageError("--as-of and BEFORE cannot both be", "name one of them")
+    place = _place(folder, before, after)
+    with ExitStack() as written:
+        names = ([] if given["as_of"] else [before or "HEAD"]) + [after or str(place)]
+        folders = [written.enter_context(folder_named(name, place)) for name in names]
+        indexes = [_opened(path, name, place) for path, name in zip(folders, names, strict=True)]
+        if given["as_of"]:
+            indexes.insert(0, options.indexed(folder, given["as_of"]))
+        estates = [index.estate for index in indexes]
+        shown = (given["as_of"] or before or "HEAD", after or "now")
+        sides = [Side(name, index) for name, index in zip(shown, indexes, strict=True)]
+        user, scope = _known(estates, given["user"], given["scope"])
+        result = compared(sides[0], sides[1], question(estates[1], given, scope), [user] if user else None, scope)
+    show("Comparison", result, form)
+    ctx.exit(1 if result.groups else 0)
+
+
+def _place(folder: Path | None, before: str | None, after: str | None) -> Path:
+    """The estate that revisions belong to; where both are folders, none is needed."""
+    if before and after and holds_root(Path(before)) and holds_root(Path(after)):
+        return folder or Path(after)
+    return options.folder_of(folder)
+
+
+def _opened(path: Path, name: str, place: Path) -> EstateIndex:
+    """One of the two; a revision has no snapshots of its own and takes the estate's people."""
+    pulled_in = None if Path(name).exists() else place
+    try:
+        return open_index(path, read_people, pulled_in)
+    except UsageError as error:
+        raise UsageError(f"{name}: {error.message}", error.hint) from error
+
+
+def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[str | None, str | None]:
+    """The user and the scope must exist in one of the two."""
+    if user is not None and not any(user in e.directory.users for e in estates):
+        options.known_user(estates[1], user)
+    if scope is not None and not any(scope in p.scopes for e in estates for p in e.platforms.values()):
+        options.known_scope(estates[1], scope)
+    return user, scope
+
+
+def _people(ctx: click.Context, index: EstateIndex, form: str, given: dict[str, Any]) -> None:
+    from justlane.engine.changes.two_people import side_by_side
+
+    estate = index.estate
+    if not (given["person"] and given["other"]):
+        raise UsageError("--person and --with go together", "name two users: --person X --with Y")
+    person, other = (options.known_user(estate, given[name]) for name in ("person", "other"))
+    scope = options.known_scope(estate, given["scope"]) if given["scope"] else None
+    result = side_by_side(index, person, other, question(estate, given, scope), scope)
+    show("SideBySide", result, form)
+    ctx.exit(0 if result.equal else 1)

@@ -1,0 +1,181 @@
+"""What has to change on a platform so that it holds what is declared."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from justlane.engine.changes.comparison import Totals, differences
+from justlane.engine.decision.judge import Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.model.errors import RefusedError
+from justlane.model.names import counted
+from justlane.platforms.alignment.new_places import with_new_places
+from justlane.platforms.alignment.order import in_order
+from justlane.platforms.differences import steps_between
+from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
+
+
+class Effect(Struct, frozen=True):
+    """What a plan gives to people and takes from them."""
+
+    gained: int = 0
+    """Number of (user, action, scope) cells that somebody gains."""
+    lost: int = 0
+    """Number of cells that somebody loses."""
+    memberships: int = 0
+    """Number of memberships, in groups and local groups, that are taken away."""
+    accounts: int = 0
+    """Number of accounts that are disabled or removed."""
+    entries: int = 0
+    """Number of roles, bindings and other entries that are removed."""
+
+    @property
+    def taken(self) -> int:
+        """Number of all that is taken away, in whatever kind of step."""
+        return self.lost + self.memberships + self.accounts + self.entries
+
+
+class Plan(Struct, frozen=True):
+    """All changes that a platform needs, in the order in which they are made."""
+
+    platform: str
+    revision: str
+    strokes: tuple[tuple[Step, ...], ...]
+    """In the order in which they are made; the steps of one are made together or not at all."""
+    effect: Effect = Effect()
+    by_hand: tuple[Step, ...] = ()
+    """What differs and has to be changed by somebody else than the connector."""
+    unjudged: tuple[str, ...] = ()
+    """What the platform holds whose meaning is not known; what it gives to people is not counted."""
+    remarks: tuple[str, ...] = ()
+    """What somebody has to know before it is carried out."""
+    new_places: tuple[str, ...] = ()
+    """Addresses that nobody declared, counted as belonging to what they lie in."""
+    sorts: dict[str, Sort] = {}
+    """What each part is made of."""
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """All changes that the connector makes."""
+        return tuple(step for stroke in self.strokes for step in stroke)
+
+    @property
+    def differs(self) -> bool:
+        """Whether there is anything to do, for whomever."""
+        return bool(self.strokes or self.by_hand)
+
+
+def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Plan:
+    """Compare what is declared with a reading, and count what the changes give and take at a moment.
+
+    RefusedError if something is declared that the platform cannot express.
+    """
+    dialect = dialect_of(index.estate.platforms[platform])
+    refuse_beyond(index, platform)
+    index, places = with_new_places(index, platform, reading)
+    differing = steps_between(dialect, reading, dialect.declared(index, platform, moment))
+    steps = settled(index, platform, reading, differing)
+    if not steps:
+        unjudged = dialect.unjudged(index, platform, reading)
+        return Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
+    ours = [step for step in steps if not step.by_hand]
+    after = reading.changed((s.part, s.name, s.after) for s in ours) if len(ours) < len(steps) else None
+    changes = totals_between(index, platform, reading, after, moment)
+    return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
+
+
+def settled(
+    index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], *, back: bool = False
+) -> list[Step]:
+    """The steps as the platform lets them be made, each with what it brings that no count of cells holds."""
+    dialect = dialect_of(index.estate.platforms[platform])
+
+    made = dialect.settled(reading, steps, back=back)
+    after = reading.changed((step.part, step.name, step.after) for step in made)
+
+    def uncounted(step: Step) -> str:
+        some = ((after, step.after), (reading, step.before))
+        said = (dialect.uncounted(index, platform, held, step.part, entry) for held, entry in some if entry)
+        return next((one for one in said if one), "")
+
+    return [replace(step, uncounted=uncounted(step)) for step in made]
+
+
+def refuse_beyond(index: EstateIndex, platform: str) -> None:
+    """RefusedError if something is declared that the platform cannot express: nothing can be promised then."""
+    first = next(all_beyond(index, platform), None)
+    if first is not None:
+        raise RefusedError(f"{first.source}: {first.message}; nothing was changed", first.hint)
+
+
+def totals_between(
+    index: EstateIndex, platform: str, before: Reading, after: Reading | None, moment: datetime
+) -> Totals:
+    """How many cells differ between two states of a platform; None for what is declared."""
+    dialect = dialect_of(index.estate.platforms[platform])
+    sides = [index if held is None else EstateIndex(dialect.as_read(index, platform, held)) for held in (before, after)]
+    return differences(sides, Question(moment), within=platform).totals
+
+
+def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Totals) -> Plan:
+    """A plan with all that it takes away, its steps in an order in which they may be made."""
+    dialect = dialect_of(index.estate.platforms[platform])
+    ours = [step for step in steps if not step.by_hand]
+    effect = Effect(
+        changes.gained,
+        changes.lost,
+        sum(_memberships_taken(dialect, step) for step in ours),
+        sum(_is_account_taken(dialect, step) for step in ours),
+        sum(_is_entry_taken(dialect, step) for step in ours),
+    )
+    strokes = strokes_of(index, platform, reading, steps)
+    by_hand = tuple(step for step in steps if step.by_hand)
+    unjudged, remarks = dialect.unjudged(index, platform, reading), dialect.remarks(reading, steps)
+    sorts = {part: dialect.sort(part) for part in dialect.parts}
+    return Plan(platform, reading.revision, strokes, effect, by_hand, unjudged, remarks, sorts=sorts)
+
+
+def strokes_of(
+    index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step]
+) -> tuple[tuple[Step, ...], ...]:
+    """The steps that a connector makes, in the portions and the order in which they may be made."""
+    declared = index.estate.platforms[platform]
+    dialect = dialect_of(declared)
+    ours = tuple(step for step in steps if not step.by_hand)
+    strokes = dialect.strokes(reading, ours)
+    return in_order(dialect, declared.habits, reading, ours) if strokes is None else strokes
+
+
+def _memberships_taken(dialect: Dialect, step: Step) -> int:
+    if not dialect.sort(step.part).members or step.before is None:
+        return 0
+    before, after = step.before.get("members"), (step.after or {}).get("members")
+    kept = after if isinstance(after, list) else []
+    return sum(member not in kept for member in before) if isinstance(before, list) else 0
+
+
+def _is_account_taken(dialect: Dialect, step: Step) -> bool:
+    enabled = [entry is not None and entry.get("enabled") is True for entry in (step.before, step.after)]
+    return dialect.sort(step.part).accounts and (step.after is None or enabled == [True, False])
+
+
+def _is_entry_taken(dialect: Dialect, step: Step) -> bool:
+    sort = dialect.sort(step.part)
+    return step.after is None and not sort.accounts and not sort.members
+
+
+def refuse_too_many_removals(planned: Plan, most: int) -> None:
+    """RefusedError if a plan takes away more than a limit allows: cells, memberships, accounts, entries."""
+    effect = planned.effect
+    if effect.taken > most:
+        lost, memberships = counted(effect.lost, "cell"), counted(effect.memberships, "membership")
+        accounts, entries = counted(effect.accounts, "account"), counted(effect.entries, "entry", "entries")
+        raise RefusedError(
+            f"this would take {counted(effect.taken, 'thing')} away on {planned.platform} "
+            f"({lost}, {memberships}, {accounts}, {entries}), the limit is {most:,}",
+            f"look at it with --dry-run; if it is right, use --most-removals {effect.taken}",
+        )

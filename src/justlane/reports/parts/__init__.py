@@ -1,0 +1,1 @@
+"""Pieces that several reports are made of: chains of lines, conditions, edits and findings."""

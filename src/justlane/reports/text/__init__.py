@@ -1,0 +1,1 @@
+"""Lines and tables of text, with styles, as wide as the terminal; no result is known here."""
