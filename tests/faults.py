@@ -113,11 +113,11 @@ def run_standin(folder: str, port: int) -> None:
 
     from justlane.cli.platforms.standin import nature_of
     from justlane.directories.interface import read_people
-    from justlane.files.opening.open_index import open_estate
+    from justlane.files.opening.open_index import open_index
     from justlane.standin.server import StandIn
     from justlane.standin.site import PARTS, Site
 
-    nature = nature_of(open_estate(Path(folder), read_people), "pumphall")
+    nature = nature_of(open_index(Path(folder), read_people, whole=True).estate, "pumphall")
     standin = StandIn(Site("pumphall", nature), None, TOKEN)
 
     async def begin(request: Any) -> JSONResponse:
@@ -238,7 +238,7 @@ class Trial:
 
     def _steps(self, before: dict[str, Any]) -> Counter[tuple[str, str]]:
         """What a run without faults does."""
-        from justlane.cli.common.circumstances import now
+        from justlane.jobs.circumstances import now
         from justlane.platforms.alignment.plan import plan
         from justlane.platforms.interface import Reading
 

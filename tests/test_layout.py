@@ -3,7 +3,7 @@
 import re
 import unittest
 
-from justlane.cli.common.circumstances import now
+from justlane.jobs.circumstances import now
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.changes.two_people import side_by_side
 from justlane.engine.decision.judge import Question

@@ -10,7 +10,6 @@ import click
 from msgspec.structs import replace
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, editing_options, settle
 from justlane.cli.common.permission import ask_person
@@ -25,6 +24,8 @@ from justlane.files.opening.open_index import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
 from justlane.files.saving.staged import loaded_with
+from justlane.jobs.circumstances import now
+from justlane.jobs.opened import too_old
 from justlane.model.errors import EstateError, InterruptedRunError, UsageError
 from justlane.model.findings import Severity
 from justlane.model.names import fitting, words_like
@@ -236,7 +237,11 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
     for file, (before, after) in contents(place, wanted).items():
         draft.replace(file, before, after)
     names = tuple(dict.fromkeys(edit.instead for edit in wanted))
-    settle(ctx, Editing(_when_known(draft, [edit.found for edit in wanted]), draft, given, state), names=names)
+    settle(
+        ctx,
+        Editing(_when_known(draft, [edit.found for edit in wanted]), draft, state, given["acting_as"], given),
+        names=names,
+    )
 
 
 def _when_known(draft: Draft, names: list[str]) -> EstateIndex:
@@ -298,7 +303,9 @@ def _store(place: Path, as_of: str | None) -> PeopleStore:
     if as_of is not None:
         return snapshots.open_snapshot(place, snapshots.named(place, as_of))
     everybody = open_people(place, read_people)
-    options.mind_age(everybody.store.snapshot, everybody.pull_every)
+    old = too_old(everybody.store.snapshot, everybody.pull_every)
+    if old:
+        warn(old)
     return everybody.store
 
 

@@ -11,7 +11,6 @@ import click
 from msgspec.structs import replace
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
 from justlane.cli.common.terminal import say, show, tell
@@ -19,6 +18,8 @@ from justlane.cli.questions.chart import write_file
 from justlane.directories.interface import read_people
 from justlane.files.disk.identity import who
 from justlane.files.history.reviews import DECISIONS, Answered, Asked, Review, keep, name_of, review, reviews, state_of
+from justlane.jobs import known
+from justlane.jobs.circumstances import now
 from justlane.model.edits import Edit, Withdraw, names_in
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.names import counted, did_you_mean
@@ -181,7 +182,7 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
 
     editing = begun(given)
     place = editing.draft.folder
-    person = options.known_user(editing.index.estate, by) if by else editing.acting or who()
+    person = known.user(editing.index.estate, by) if by else editing.acting or who()
     returned = [(path, read(str(path), _content(path))) for path in files]
     answered = [_checked(place, path, found, person) for path, found in returned]
     for one in answered:

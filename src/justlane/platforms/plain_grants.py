@@ -54,8 +54,10 @@ def cells(index: EstateIndex, platform: str, moment: datetime) -> dict[Cell, tup
 
 
 def people_behind(index: EstateIndex, principals: Iterable[Principal], moment: datetime) -> list[str]:
-    """Logins of the people for whom some principals stand and whose accounts are active at a moment, in order."""
-    return sorted({login for principal in principals for login in people.people_behind(index, principal, "", moment)})
+    """Logins of the people for whom some principals stand and whose accounts are active at a moment, in order; such
+    platforms have no groups of their own, so for these nobody."""
+    some = (principal for principal in principals if principal.kind is not PrincipalKind.LOCAL_GROUP)
+    return sorted({login for principal in some for login in people.people_behind(index, principal, "", moment)})
 
 
 def groups_behind(index: EstateIndex, principals: Iterable[Principal]) -> list[str]:

@@ -6,10 +6,11 @@ from typing import Any
 
 import click
 
-from justlane.cli.common import arguments, options
+from justlane.cli.common import arguments
 from justlane.cli.common.consent import begun, editing_options
 from justlane.cli.common.new_expectation import save_expectation
 from justlane.files.in_place.scalars import Value
+from justlane.jobs import known
 from justlane.model.errors import UsageError
 from justlane.model.names import did_you_mean
 
@@ -44,8 +45,8 @@ def expect(ctx: click.Context, /, **given: Any) -> None:
         raise UsageError("it is not clear where", "say one of: --at, --anywhere-in, --everywhere-in")
     editing = begun(given)
     estate = editing.index.estate
-    key, scope = places[0][0], options.known_scope(estate, places[0][1])
-    user, action = options.known_user(estate, given["user"]), options.known_action(estate, given["action"], scope)
+    key, scope = places[0][0], known.scope(estate, places[0][1])
+    user, action = known.user(estate, given["user"]), known.action(estate, given["action"], scope)
     if given["situation"] and given["situation"] not in estate.situations:
         hint = did_you_mean(given["situation"], estate.situations, "the estate declares none")
         raise UsageError(f"--in: there is no situation {given['situation']!r}", hint)

@@ -7,10 +7,8 @@ from typing import Any
 
 import click
 
-from justlane.cli.common import options
 from justlane.cli.common.arguments import complete_people, complete_roles, complete_scopes
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
-from justlane.cli.common.names import day_of, principal_named, reason_of
 from justlane.engine.changes.remarks import about_given, said_already
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.people import with_local_groups
@@ -21,6 +19,7 @@ from justlane.files.editing.bindings import Line, Spot, Taking
 from justlane.files.editing.conditions import condition_in
 from justlane.files.editing.habits import close
 from justlane.files.reading.folder import ROOT
+from justlane.jobs import known
 from justlane.model.bindings import Binding
 from justlane.model.errors import RefusedError, UsageError
 from justlane.model.findings import Source
@@ -116,10 +115,10 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
     index = editing.index
     at = tuple(_place(index, address) for address in given["at"])
     roles = _roles(index, given["roles"], at)
-    to = tuple(str(principal_named(index, text, _platforms(index, roles, at))) for text in given["to"])
+    to = tuple(str(known.principal_named(index, text, _platforms(index, roles, at))) for text in given["to"])
     line = Line(
-        roles, to, reason_of(given["because"]), at, deny, given["here_only"], condition_in(given["when"]),
-        day_of("--from", given["first_day"]), day_of("--until", given["last_day"]),
+        roles, to, known.reason_of(given["because"]), at, deny, given["here_only"], condition_in(given["when"]),
+        known.day_of("--from", given["first_day"]), known.day_of("--until", given["last_day"]),
     )  # fmt: skip
     platforms = [index.platform(name) for name in _platforms(index, roles, at)]
     confined = confined_to(index, editing.acting, editing.question)
@@ -156,9 +155,9 @@ def _file_named(editing: Editing, name: str) -> str:
 def _place(index: EstateIndex, address: str) -> str:
     address = address.strip("/")
     if ANY in address:
-        options.known_platform(index.estate, platform_of(address))
+        known.platform_named(index.estate, platform_of(address))
         return address
-    return options.known_scope(index.estate, address)
+    return known.scope(index.estate, address)
 
 
 def _roles(index: EstateIndex, words: Sequence[str], at: Sequence[str]) -> tuple[str, ...]:
@@ -177,7 +176,7 @@ def _roles(index: EstateIndex, words: Sequence[str], at: Sequence[str]) -> tuple
             found.append(BUNDLE + name)
             continue
         for platform in dict.fromkeys(map(platform_of, at)):
-            options.known_role(index.estate, word, platform)
+            known.role(index.estate, word, platform)
         found.append(word)
     bundled = [word for word in found if word.startswith(BUNDLE)]
     if bundled and (at or len(bundled) < len(found)):
@@ -273,7 +272,7 @@ def _to_be_taken(editing: Editing, given: dict[str, Any]) -> tuple[list[Binding]
     everywhere = list(index.estate.platforms)
     at = frozenset(_place(index, address) for address in given["at"]) if given["at"] else None
     platforms = [index.platform(name) for name in dict.fromkeys(map(platform_of, at or everywhere))]
-    to = frozenset(str(principal_named(index, text, everywhere, "--from")) for text in given["to"])
+    to = frozenset(str(known.principal_named(index, text, everywhere, "--from")) for text in given["to"])
     roles = frozenset(_joined(given["roles"]))
     found = [b for prepared in platforms for b in bindings.given_by(prepared, roles, to, at)]
     built_in = [b for b in found if b.built_in]

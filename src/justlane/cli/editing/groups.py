@@ -6,13 +6,12 @@ from typing import Any
 
 import click
 
-from justlane.cli.common import options
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
-from justlane.cli.common.names import day_of, known_group, principal_named, reason_of
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing import groups as edits
+from justlane.jobs import known
 from justlane.model.errors import UsageError
 from justlane.model.people import LocalGroup, Principal
 from justlane.model.scopes import platform_of
@@ -27,7 +26,7 @@ def local_group() -> None:
 
 def _found(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, LocalGroup]:
     editing = begun(given)
-    platform, name = known_group(editing.index, given["name"], given["platform"])
+    platform, name = known.group(editing.index, given["name"], given["platform"])
     prepared = editing.index.platform(platform)
     return editing, prepared, prepared.platform.local_groups[name]
 
@@ -48,8 +47,8 @@ def add(ctx: click.Context, /, **given: Any) -> None:
       justlane local-group add watch --on planboard --for "Whoever watches at night." --holding "group service-desk"
     """
     editing = begun(given)
-    platform = options.known_platform(editing.index.estate, given["platform"])
-    members = [principal_named(editing.index, text, (), "--holding") for text in given["members"]]
+    platform = known.platform_named(editing.index.estate, given["platform"])
+    members = [known.principal_named(editing.index, text, (), "--holding") for text in given["members"]]
     edits.add_group(editing.draft, editing.index.platform(platform), given["name"], given["purpose"], members)
     settle(ctx, editing, names=(f"local group {given['name']}",))
 
@@ -70,11 +69,11 @@ def put(ctx: click.Context, /, **given: Any) -> None:
       justlane local-group put planners "user petra.loam" --because "Leads the storm season." --until 2027-03-31
     """
     editing, prepared, found = _found(given)
-    member = principal_named(editing.index, given["member"], (), "PRINCIPAL")
-    because = reason_of(given["because"]) if member.kind == "user" else given["because"].strip()
+    member = known.principal_named(editing.index, given["member"], (), "PRINCIPAL")
+    because = known.reason_of(given["because"]) if member.kind == "user" else given["because"].strip()
     if member in [held.member for held in found.members]:
         raise UsageError(f"{found.name} holds {member} already", f"see {found.source.line_address}")
-    until = day_of("--until", given["until"])
+    until = known.day_of("--until", given["until"])
     edits.put(editing.draft, prepared.platform.name, found, member, because, until)
     notes = _has_all(editing, prepared, found, member)
     names = (f"local group {found.name}", str(member))
@@ -106,14 +105,14 @@ def take(ctx: click.Context, /, **given: Any) -> None:
       justlane local-group take planners "user petra.loam"
     """
     editing, _, found = _found(given)
-    member = principal_named(editing.index, given["member"], (), "PRINCIPAL")
+    member = known.principal_named(editing.index, given["member"], (), "PRINCIPAL")
     edits.take(editing.draft, found, member)
     settle(ctx, editing, names=(f"local group {found.name}", str(member)))
 
 
 def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
     editing = begun(given)
-    scopes = [options.known_scope(editing.index.estate, scope) for scope in given["scopes"]]
+    scopes = [known.scope(editing.index.estate, scope) for scope in given["scopes"]]
     platforms = {platform_of(scope) for scope in scopes}
     if len(platforms) > 1:
         raise UsageError(f"these scopes are on {' and '.join(sorted(platforms))}", "one platform at a time")
@@ -121,7 +120,7 @@ def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
     if not prepared.platform.habits.publication:
         hint = f"every group counts there: see `habits` at {prepared.platform.source.line_address}"
         raise UsageError(f"{prepared.platform.name} needs no publication", hint)
-    group = principal_named(editing.index, given["group"], (), "GROUP")
+    group = known.principal_named(editing.index, given["group"], (), "GROUP")
     if group.kind != "group":
         raise UsageError(f"{group} needs no publication", "only groups of the directory do")
     return editing, prepared, group.name, scopes

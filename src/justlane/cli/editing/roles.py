@@ -9,7 +9,6 @@ from typing import Any
 import click
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
 from justlane.cli.common.terminal import look, show, write
 from justlane.cli.questions.who_has_what import role
@@ -18,6 +17,8 @@ from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.editing import roles as edits
 from justlane.files.in_place.scalars import Value, few
+from justlane.jobs import known
+from justlane.jobs.circumstances import now
 from justlane.model.errors import UsageError
 from justlane.model.patterns import matching
 from justlane.model.roles import Role
@@ -25,14 +26,14 @@ from justlane.model.roles import Role
 
 def _opened(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, Role]:
     editing = begun(given)
-    where = options.platform_with(editing.index.estate, "role", given["name"], given["platform"])
+    where = known.platform_with(editing.index.estate, "role", given["name"], given["platform"])
     prepared = editing.index.platform(where)
     return editing, prepared, prepared.platform.roles[given["name"]]
 
 
 def _patterns(prepared: PlatformIndex, texts: Sequence[str]) -> tuple[str, ...]:
     for text in texts:
-        options.known_actions_of(prepared.platform, text)
+        known.actions_of(prepared.platform, text)
     return tuple(texts)
 
 
@@ -88,9 +89,9 @@ def role_make(ctx: click.Context, /, **given: Any) -> None:
       justlane role make restarter --on fieldnet --for "Restarts what hangs." --allow restart-station
     """
     editing = begun(given)
-    prepared = editing.index.platform(options.known_platform(editing.index.estate, given["platform"]))
+    prepared = editing.index.platform(known.platform_named(editing.index.estate, given["platform"]))
     actions = _patterns(prepared, given["actions"])
-    bases = [options.known_role(editing.index.estate, base, prepared.platform.name) for base in given["bases"]]
+    bases = [known.role(editing.index.estate, base, prepared.platform.name) for base in given["bases"]]
     if not actions and not bases:
         raise UsageError("the role would hold nothing", "name --allow ACTION or --builds-on ROLE")
     said: dict[str, Value] = {"for": given["purpose"]}
@@ -213,11 +214,11 @@ def role_compare(
     from justlane.engine.surveys.roles import beside
 
     index = options.indexed(folder)
-    where = options.platform_with(index.estate, "role", name, platform)
+    where = known.platform_with(index.estate, "role", name, platform)
     found = index.platform(where).platform.roles[name]
     if other is None and not found.copied_from:
         raise UsageError(f"{name} does not say what it was copied from", "name the other role")
-    second = options.known_role(index.estate, other or found.copied_from, where)
+    second = known.role(index.estate, other or found.copied_from, where)
     result = beside(index.platform(where), name, second)
     show("Beside", result, form)
     ctx.exit(0 if result.equal else 1)
@@ -250,7 +251,7 @@ def role_list(
     from justlane.reports.surveys.roles import ladder as as_ladder
 
     index = options.indexed(folder)
-    platforms = [options.known_platform(index.estate, platform)] if platform else list(index.estate.platforms)
+    platforms = [known.platform_named(index.estate, platform)] if platform else list(index.estate.platforms)
     result = roles_of(index, platforms, _wanted(index, platforms, given), Question(now()))
     if ladder and form == "text":
         write(as_ladder(result, look()))
@@ -264,12 +265,12 @@ def _wanted(index: EstateIndex, platforms: Sequence[str], given: dict[str, Any])
     from justlane.engine.surveys.roles import RoleWanted
 
     if given["action"]:
-        options.known_actions(index.estate, given["action"], platforms, "--with: there is no action")
+        known.actions(index.estate, given["action"], platforms, "--with: there is no action")
     found = None
     if given["held_by"]:
         found = principal_named(index, given["held_by"])
         if found is None:
-            raise options.unknown_name(index.estate, given["held_by"])
+            raise known.unknown_name(index.estate, given["held_by"])
     return RoleWanted(given["kind"], given["action"], found[0] if found else None, given["unused"])
 
 
@@ -305,10 +306,10 @@ def role_fit(
     if group is None and not actions:
         raise UsageError("it is not clear for what", "name a group, or actions with --action")
     if group is not None and group not in index.estate.directory.groups:
-        raise options.unknown_name(index.estate, group)
+        raise known.unknown_name(index.estate, group)
     where = _fit_platform(index, actions, platform)
     for action in actions:
-        options.known_action(index.estate, action, where)
+        known.action(index.estate, action, where)
     result = fitting(index, where, group or "", actions)
     show("Fitting", result, form)
     ctx.exit(0 if any(fit.role for fit in result.fits) else 1)
@@ -327,7 +328,7 @@ def role_administrators(ctx: click.Context, platform: str | None, folder: Path |
     from justlane.engine.questions.administrators import administrators
 
     index = options.indexed(folder)
-    platforms = [options.known_platform(index.estate, platform)] if platform else list(index.estate.platforms)
+    platforms = [known.platform_named(index.estate, platform)] if platform else list(index.estate.platforms)
     said = [name for name in platforms if index.estate.platforms[name].administration]
     result = [administrators(index, name, Question(now())) for name in said]
     show("Administrators", result, form)
@@ -336,9 +337,9 @@ def role_administrators(ctx: click.Context, platform: str | None, folder: Path |
 
 def _fit_platform(index: EstateIndex, actions: Sequence[str], platform: str | None) -> str:
     if platform is not None:
-        return options.known_platform(index.estate, platform)
+        return known.platform_named(index.estate, platform)
     if actions:
-        return options.platform_with(index.estate, "action", actions[0], None)
+        return known.platform_with(index.estate, "action", actions[0], None)
     if len(index.estate.platforms) > 1:
         raise UsageError("it is not clear on which platform", f"--on: {', '.join(index.estate.platforms)}")
     return next(iter(index.estate.platforms))

@@ -18,6 +18,7 @@ from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.editing import scopes as edits
 from justlane.files.in_place.scalars import Value, few
+from justlane.jobs import known
 from justlane.model.errors import UsageError
 from justlane.model.names import counted, did_you_mean, some_of
 from justlane.model.patterns import ANY
@@ -53,7 +54,7 @@ def add(ctx: click.Context, /, **given: Any) -> None:
     """
     editing = begun(given)
     address = given["address"].strip("/")
-    parent = options.known_scope(editing.index.estate, address.rpartition("/")[0] or address)
+    parent = known.scope(editing.index.estate, address.rpartition("/")[0] or address)
     said: dict[str, Value] = {"is": given["kind"]}
     said |= {"for": given["purpose"]} if given["purpose"] else {}
     said |= {"has": _pairs("--has", given["attributes"])} if given["attributes"] else {}
@@ -86,7 +87,7 @@ def _gathering(after: EstateIndex, address: str) -> list[Remark]:
 
 def _gathered(index: EstateIndex, group: str, address: str) -> str:
     address = address.strip("/")
-    return address if ANY in address else options.known_scope(index.estate, address)
+    return address if ANY in address else known.scope(index.estate, address)
 
 
 @scope.command("pull", short_help="The places that a platform has, as it lists them.")
@@ -110,7 +111,7 @@ def pull(ctx: click.Context, /, **given: Any) -> None:
     from justlane.platforms.interface import places_of
 
     editing = begun(given)
-    platform = options.known_platform(editing.index.estate, given["platform"])
+    platform = known.platform_named(editing.index.estate, given["platform"])
     declared = editing.index.estate.platforms[platform]
     found = places_of(declared, options.folder_of(given["folder"]), ask_person)
     below = given["below"].strip("/") or platform
@@ -152,10 +153,10 @@ def gather(ctx: click.Context, /, **given: Any) -> None:
       justlane scope gather fieldnet/storm-watch fieldnet/south/bar/sb-12
     """
     editing = begun(given)
-    group = options.known_scope(editing.index.estate, given["scope"])
+    group = known.scope(editing.index.estate, given["scope"])
     addresses = [_gathered(editing.index, group, text) for text in given["addresses"]]
-    known = edits.gather(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
-    notes = [Remark("gathered-already", f"{group} gathers {address} already") for address in known]
+    gathered = edits.gather(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
+    notes = [Remark("gathered-already", f"{group} gathers {address} already") for address in gathered]
     settle(
         ctx, editing, names=(group, *addresses),
         about=lambda after: [*notes, *_gathering(after, group)],
@@ -176,7 +177,7 @@ def release(ctx: click.Context, /, **given: Any) -> None:
       justlane scope release fieldnet/storm-watch fieldnet/south/bar/sb-12
     """
     editing = begun(given)
-    group = options.known_scope(editing.index.estate, given["scope"])
+    group = known.scope(editing.index.estate, given["scope"])
     addresses = [address.strip("/") for address in given["addresses"]]
     edits.release(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
     settle(
@@ -200,7 +201,7 @@ def move(ctx: click.Context, /, **given: Any) -> None:
     """
     editing = begun(given)
     estate = editing.index.estate
-    address, parent = options.known_scope(estate, given["scope"]), options.known_scope(estate, given["parent"])
+    address, parent = known.scope(estate, given["scope"]), known.scope(estate, given["parent"])
     if platform_of(address) != platform_of(parent) or "/" not in address:
         raise UsageError(
             f"{address} cannot be put into {parent}", "a scope stays on its platform, which cannot be moved"
@@ -230,7 +231,7 @@ def tree(scope: str | None, depth: int | None, folder: Path | None, form: str) -
     if scope is not None and scope in index.estate.platforms:
         tops = [scope]
     elif scope is not None:
-        tops = [options.known_scope(index.estate, scope)]
+        tops = [known.scope(index.estate, scope)]
     else:
         tops = list(index.estate.platforms)
     if not tops:

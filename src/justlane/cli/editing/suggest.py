@@ -9,9 +9,11 @@ from typing import Any
 import click
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import circumstance_options, question
+from justlane.cli.common.circumstances import circumstance_options
 from justlane.cli.common.terminal import show
 from justlane.engine.facts.index import EstateIndex
+from justlane.jobs import known
+from justlane.jobs.circumstances import question
 from justlane.model.errors import UsageError
 
 _COLUMNS = ("user", "action", "scope")
@@ -76,8 +78,8 @@ def suggest(
 
 
 def _known(index: EstateIndex, user: str, action: str, scope: str) -> tuple[str, str, str]:
-    place = options.known_scope(index.estate, scope)
-    return options.known_user(index.estate, user), options.known_action(index.estate, action, place), place
+    place = known.scope(index.estate, scope)
+    return known.user(index.estate, user), known.action(index.estate, action, place), place
 
 
 def _needs_in(file: Path) -> list[tuple[str, str, str]]:

@@ -7,7 +7,6 @@ from typing import Any
 
 import click
 
-from justlane.cli.common import options
 from justlane.cli.common.arguments import complete_scopes
 from justlane.cli.common.consent import because_option, begun, editing_options, settle
 from justlane.cli.common.progress import TerminalProgress
@@ -17,6 +16,7 @@ from justlane.engine.redundancy.fewest import Fewest, fewest_of
 from justlane.engine.redundancy.parts import Part
 from justlane.engine.redundancy.spare import mark_of
 from justlane.files.editing.carried_out import carry_out
+from justlane.jobs import known
 from justlane.model.bindings import Binding
 from justlane.model.edits import Withdraw, names_in
 from justlane.model.names import counted
@@ -43,7 +43,7 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
     """
     editing = begun(given)
     index = editing.index
-    names = [options.known_platform(index.estate, name) for name in given["platforms"]] or list(index.estate.platforms)
+    names = [known.platform_named(index.estate, name) for name in given["platforms"]] or list(index.estate.platforms)
     progress = TerminalProgress()
     try:
         found = fewest_of(index, names, editing.question, progress)

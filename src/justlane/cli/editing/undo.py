@@ -159,7 +159,9 @@ def finish_edit(ctx: click.Context, /, **given: Any) -> None:
         tell("there is nothing to finish")
         return
     state = save.state_of(place)
-    editing = Editing(_before(place, note, [change.file for change in left]), Draft(place), given, state)
+    editing = Editing(
+        _before(place, note, [change.file for change in left]), Draft(place), state, given["acting_as"], given
+    )
     for change in left:
         editing.draft.replace(change.file, change.before, change.after)
     settle(ctx, editing, reason=note.reason, names=note.names, unfinished=note)

@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Any, NamedTuple, NoReturn
 import click
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import answer_to, look, may_ask, say, show
 from justlane.engine.facts.index import EstateIndex
+from justlane.jobs import known
+from justlane.jobs.circumstances import now
 from justlane.model.errors import InterruptedRunError, OutsideError, RefusedError
 from justlane.model.names import counted
 from justlane.reports.interface import present
@@ -65,10 +66,10 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
     from justlane.platforms.alignment.reversal import refuse_outside
     from justlane.platforms.interface import connect, dialect_of
 
-    estate, place = options.opened(given["folder"]), options.folder_of(given["folder"])
-    index = EstateIndex(estate)
-    plan.refuse_beyond(index, options.known_platform(estate, platform))
-    connector = connect(estate.platforms[options.known_platform(estate, platform)], place, ask_person)
+    index, place = options.indexed(given["folder"], whole=True), options.folder_of(given["folder"])
+    estate = index.estate
+    plan.refuse_beyond(index, known.platform_named(estate, platform))
+    connector = connect(estate.platforms[known.platform_named(estate, platform)], place, ask_person)
     journal = Journal(place, platform)
     try:
         if not dialect_of(estate.platforms[platform]).by_people:
@@ -137,7 +138,7 @@ def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: R
     from justlane.platforms.alignment.reversal import refuse_lockout
 
     if acting:
-        options.known_user(index.estate, acting)
+        known.user(index.estate, acting)
     refuse_lockout(index, platform, planned, reading, acting_person(index, acting, who()), now())
 
 

@@ -13,6 +13,7 @@ from justlane.cli.common.permission import ask_person
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import look, say, show
 from justlane.cli.platforms.align import consented
+from justlane.jobs import known
 from justlane.reports.interface import present
 
 if TYPE_CHECKING:
@@ -95,7 +96,7 @@ def _tested_live(folder: Path | None, live: str, *, yes: bool) -> tuple[Promise,
     from justlane.platforms.promises.live import tested_live
 
     index, place = options.indexed(folder), options.folder_of(folder)
-    platform = index.estate.platforms[options.known_platform(index.estate, live)]
+    platform = index.estate.platforms[known.platform_named(index.estate, live)]
 
     def consent(planned: Plan) -> bool:
         say(present("Plan", planned, "text", look(err=True)).rstrip())

@@ -9,11 +9,11 @@ import click
 
 from justlane.cli.common import options
 from justlane.cli.common.arguments import complete_scopes
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.terminal import explain, say, show
-from justlane.engine.facts.index import EstateIndex
+from justlane.jobs import known
+from justlane.jobs.circumstances import now
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import OutsideError, UsageError
 from justlane.model.estate import Platform
@@ -48,9 +48,9 @@ def drift(ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, 
     from justlane.platforms.alignment import drift, readings
 
     place = options.folder_of(given["folder"])
-    estate = options.opened(given["folder"])
-    index = EstateIndex(estate)
-    names = [options.known_platform(estate, name) for name in platforms]
+    index = options.indexed(given["folder"], whole=True)
+    estate = index.estate
+    names = [known.platform_named(estate, name) for name in platforms]
     names = names or [name for name, platform in estate.platforms.items() if platform.connection]
     if not names:
         raise UsageError("no platform says how it is reached", "add a `reached by` section to its file")

@@ -10,12 +10,14 @@ import click
 import msgspec
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import FIXING, circumstance_options, now, question
+from justlane.cli.common.circumstances import circumstance_options
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import say, show
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
+from justlane.jobs import known
+from justlane.jobs.circumstances import FIXING, now, question
 from justlane.model.circumstances import Situation
 from justlane.model.errors import InterruptedRunError, OutsideError, UsageError
 from justlane.model.estate import RolesHeld
@@ -92,9 +94,10 @@ def probe(
     from justlane.platforms.interface import dialect_of
     from justlane.platforms.proof import kept_probes
 
-    estate = options.opened(folder)
-    declared = estate.platforms[options.known_platform(estate, platform)]
-    place, index = options.folder_of(folder), EstateIndex(estate)
+    index = options.indexed(folder, whole=True)
+    estate = index.estate
+    declared = estate.platforms[known.platform_named(estate, platform)]
+    place = options.folder_of(folder)
     in_each, at_once, afresh = (given.pop(name) for name in ("in_each", "at_once", "afresh"))
     choosing = _choosing(given, thorough)
     refuse_beyond(index, platform)

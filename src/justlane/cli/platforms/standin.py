@@ -16,6 +16,7 @@ import msgspec
 from justlane.cli.common import arguments, options
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.terminal import say
+from justlane.jobs import known
 from justlane.model.errors import UnreachableError, UsageError
 from justlane.model.estate import Estate, Platform, RolesHeld
 from justlane.standin.faults import MISBEHAVIOURS
@@ -94,8 +95,8 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     from justlane.standin.server import StandIn
     from justlane.standin.shelf import Shelf, opened
 
-    estate, place = options.opened(folder), options.folder_of(folder)
-    declared = estate.platforms[options.known_platform(estate, platform)]
+    estate, place = options.indexed(folder, whole=True).estate, options.folder_of(folder)
+    declared = estate.platforms[known.platform_named(estate, platform)]
     host, number = _address(declared, port)
     assert declared.connection is not None
     if declared.connection.token is None:
@@ -147,8 +148,8 @@ def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | Non
     from justlane.platforms.interface import connect
     from justlane.platforms.over_http.session import HttpConnector
 
-    estate = options.opened(folder)
-    declared = estate.platforms[options.known_platform(estate, platform)]
+    estate = options.indexed(folder).estate
+    declared = estate.platforms[known.platform_named(estate, platform)]
     connector = connect(declared, options.folder_of(folder), ask_person)
     if not isinstance(connector, HttpConnector):
         raise UsageError(f"{platform} is not a stand-in", "only stand-ins can be meddled with")

@@ -8,10 +8,12 @@ from typing import Any
 import click
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import NAMES, circumstance_options, question
+from justlane.cli.common.circumstances import circumstance_options
 from justlane.cli.common.terminal import show
 from justlane.engine.decision.explanation import Answer
 from justlane.files.in_place.scalars import Value
+from justlane.jobs import known
+from justlane.jobs.circumstances import NAMES, question
 from justlane.model.circumstances import Outcome
 from justlane.model.errors import UsageError
 from justlane.model.scopes import platform_of
@@ -62,8 +64,8 @@ def ask(
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
-    user, scope = options.known_user(estate, user), options.known_scope(estate, scope)
-    action = options.known_action(estate, action, scope)
+    user, scope = known.user(estate, user), known.scope(estate, scope)
+    action = known.action(estate, action, scope)
     result = reply(index, user, action, scope, question(estate, given, scope))
     if for_user:
         from justlane.engine.offers.help_desk import for_user as told
@@ -134,12 +136,12 @@ def reach(
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
-    user = options.known_user(estate, user)
-    place = options.known_scope(estate, scope) if scope else None
+    user = known.user(estate, user)
+    place = known.scope(estate, scope) if scope else None
     if action is not None:
         if see:
             raise UsageError("--see shows all that a person sees, --action narrows", "leave one of them out")
-        options.known_actions(estate, action, [platform_of(place)] if place else list(estate.platforms))
+        known.actions(estate, action, [platform_of(place)] if place else list(estate.platforms))
     asked = question(estate, given, place)
     if see:
         seen = sight(index, user, asked, place)

@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.terminal import say, show
 from justlane.directories.interface import read_people
+from justlane.jobs import known
+from justlane.jobs.circumstances import now
 from justlane.model.errors import UsageError
 
 if TYPE_CHECKING:
@@ -77,7 +78,7 @@ def _options(command: Callable[..., Any]) -> Callable[..., Any]:
 
 
 def _platforms(index: EstateIndex, named: str | None) -> list[str]:
-    return [options.known_platform(index.estate, named)] if named else list(index.estate.platforms)
+    return [known.platform_named(index.estate, named)] if named else list(index.estate.platforms)
 
 
 def _shown(result: Chart, given: dict[str, Any]) -> None:
@@ -164,7 +165,7 @@ def flow(**given: Any) -> None:
     from justlane.reports.surveys.charts import of_flow
 
     index = options.indexed(given["folder"])
-    name = options.known_platform(index.estate, given["platform"])
+    name = known.platform_named(index.estate, given["platform"])
     _shown(of_flow(name, flows(index, name, Question(now()))), given)
 
 

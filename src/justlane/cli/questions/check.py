@@ -2,28 +2,23 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import now
 from justlane.cli.common.consent import because_option
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import say, show, tell
 from justlane.directories.interface import read_people
+from justlane.jobs.circumstances import now
 from justlane.model.errors import UsageError
 from justlane.model.findings import Severity
-from justlane.model.names import counted, did_you_mean
+from justlane.model.names import did_you_mean
 
 if TYPE_CHECKING:
-    from justlane.engine.facts.index import EstateIndex
-    from justlane.files.opening.loaded import Loaded
     from justlane.reports.checks.checked import Checked
-    from justlane.rules.inspection import Flaw
-    from justlane.rules.interface import Findings
 
 
 def _about(ctx: click.Context, param: click.Parameter, name: str | None) -> None:
@@ -88,6 +83,7 @@ def check(ctx: click.Context, /, **given: Any) -> None:
     """
     from justlane.files.opening.cache import keep
     from justlane.files.opening.load import load
+    from justlane.jobs.findings import checked
     from justlane.reports.checks.rules import Rules
 
     if given["listed"]:
@@ -96,88 +92,12 @@ def check(ctx: click.Context, /, **given: Any) -> None:
     place = options.folder_of(given["folder"])
     loaded = load(place, read_people)
     keep(place, loaded)
-    result = checked(place, loaded, given["only"], given["since"] or "")
+    result = checked(place, loaded, read_people, given["only"], given["since"] or "", TerminalProgress())
     if given["fix"]:
         _mend(ctx, result, given)
     show("Checked", result, given["form"])
     bad = result.count(Severity.ERROR) or not result.complete
     ctx.exit(2 if bad else 1 if result.count(Severity.WARNING) else 0)
-
-
-def checked(place: Path, loaded: Loaded, only: tuple[str, ...], since: str) -> Checked:
-    """All that is found in an estate that was read, by some rules (none for all), or what is new since a revision."""
-    from justlane.files.disk.lines import lines_at
-    from justlane.reports.checks.checked import Checked
-    from justlane.rules.inspection import Flaw
-
-    if loaded.estate is None:
-        later = "" if loaded.names_checked else "what the files name is checked when all of them can be read"
-        flaws = tuple(
-            Flaw(f.rule, f.severity, f.source, f.message, f.hint, f.found, f.instead) for f in loaded.findings
-        )
-        return Checked(
-            place.resolve().name, flaws, later, complete=False, lines=lines_at(place, (f.source for f in flaws))
-        )
-    found = _found(loaded.ready, only)
-    flaws = _new(found.flaws, _earlier(place, since, only)) if since else found.flaws
-    sources = (f.source for f in (*flaws, *(f for f, _ in found.accepted)))
-    accepted = () if since else found.accepted
-    asked = only or tuple(_rules())
-    return Checked(
-        loaded.estate.name, flaws, _sizes(loaded), True, accepted, lines_at(place, sources), since, asked
-    )  # fmt: skip
-
-
-def _found(index: EstateIndex, only: tuple[str, ...]) -> Findings:
-    from justlane.engine.decision.judge import Question
-    from justlane.rules.inspection import Known
-    from justlane.rules.interface import findings
-
-    progress = TerminalProgress()
-    try:
-        return findings(index, now(), only, Known(index, Question(now()), progress))
-    finally:
-        progress.stop()
-
-
-def _sizes(loaded: Loaded) -> str:
-    assert loaded.estate is not None
-    estate = loaded.estate
-    sizes = {
-        "file": len(loaded.digests),
-        "platform": len(estate.platforms),
-        "user": len(estate.directory.users),
-        "group": len(estate.directory.groups),
-        "scope": sum(len(p.scopes) for p in estate.platforms.values()),
-        "binding": len(estate.bindings),
-    }
-    return ", ".join(counted(size, what) for what, size in sizes.items())
-
-
-def _earlier(place: Path, revision: str, only: tuple[str, ...]) -> tuple[Flaw, ...]:
-    """What was found in an earlier estate; nothing may be called new if that one could not be looked at."""
-    from justlane.files.history.revisions import folder_named
-    from justlane.files.opening.open_index import open_index
-
-    with folder_named(revision, place) as folder:
-        pulled_in = None if Path(revision).exists() else place
-        return _found(open_index(folder, read_people, pulled_in), only).flaws
-
-
-def _new(flaws: tuple[Flaw, ...], before: tuple[Flaw, ...]) -> tuple[Flaw, ...]:
-    """Those that are not among earlier ones, wherever their lines stood then."""
-    known = Counter(map(_likeness, before))
-    found = []
-    for flaw in flaws:
-        if known[_likeness(flaw)]:
-            known[_likeness(flaw)] -= 1
-        else:
-            found.append(flaw)
-    return tuple(found)
-
-
-def _likeness(flaw: Flaw) -> tuple[object, ...]:
-    return (flaw.rule, flaw.severity, flaw.source.file, flaw.about)
 
 
 def _mend(ctx: click.Context, result: Checked, given: dict[str, Any]) -> None:

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
 import click
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import circumstance_options, question
+from justlane.cli.common.circumstances import circumstance_options
 from justlane.cli.common.terminal import show
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
-from justlane.files.opening.open_index import open_index
 from justlane.files.reading.folder import holds_root
+from justlane.jobs import known
+from justlane.jobs.circumstances import question
 from justlane.model.errors import UsageError
-from justlane.model.estate import Estate
 
 
 @click.command()
@@ -53,24 +52,14 @@ def compare(
     """
     if given["person"] or given["other"]:
         _people(ctx, options.indexed(folder, given["as_of"]), form, given)
-    from justlane.engine.changes.comparison import Side
-    from justlane.engine.changes.comparison import compare as compared
-    from justlane.files.history.revisions import folder_named
+    from justlane.jobs.comparison import Compared, compared
 
     if given["as_of"] and before:
         raise UsageError("--as-of and BEFORE cannot both be", "name one of them")
     place = _place(folder, before, after)
-    with ExitStack() as written:
-        names = ([] if given["as_of"] else [before or "HEAD"]) + [after or str(place)]
-        folders = [written.enter_context(folder_named(name, place)) for name in names]
-        indexes = [_opened(path, name, place) for path, name in zip(folders, names, strict=True)]
-        if given["as_of"]:
-            indexes.insert(0, options.indexed(folder, given["as_of"]))
-        estates = [index.estate for index in indexes]
-        shown = (given["as_of"] or before or "HEAD", after or "now")
-        sides = [Side(name, index) for name, index in zip(shown, indexes, strict=True)]
-        user, scope = _known(estates, given["user"], given["scope"])
-        result = compared(sides[0], sides[1], question(estates[1], given, scope), [user] if user else None, scope)
+    wanted = Compared(before or "", after or "", given["as_of"] or "", given["user"] or "", given["scope"] or "")
+    earlier = options.indexed(folder, given["as_of"]) if given["as_of"] else None
+    result = compared(place, read_people, wanted, lambda estate, scope: question(estate, given, scope), earlier)
     show("Comparison", result, form)
     ctx.exit(1 if result.groups else 0)
 
@@ -82,32 +71,14 @@ def _place(folder: Path | None, before: str | None, after: str | None) -> Path:
     return options.folder_of(folder)
 
 
-def _opened(path: Path, name: str, place: Path) -> EstateIndex:
-    """One of the two; a revision has no snapshots of its own and takes the estate's people."""
-    pulled_in = None if Path(name).exists() else place
-    try:
-        return open_index(path, read_people, pulled_in)
-    except UsageError as error:
-        raise UsageError(f"{name}: {error.message}", error.hint) from error
-
-
-def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[str | None, str | None]:
-    """The user and the scope must exist in one of the two."""
-    if user is not None and not any(user in e.directory.users for e in estates):
-        options.known_user(estates[1], user)
-    if scope is not None and not any(scope in p.scopes for e in estates for p in e.platforms.values()):
-        options.known_scope(estates[1], scope)
-    return user, scope
-
-
 def _people(ctx: click.Context, index: EstateIndex, form: str, given: dict[str, Any]) -> None:
     from justlane.engine.changes.two_people import side_by_side
 
     estate = index.estate
     if not (given["person"] and given["other"]):
         raise UsageError("--person and --with go together", "name two users: --person X --with Y")
-    person, other = (options.known_user(estate, given[name]) for name in ("person", "other"))
-    scope = options.known_scope(estate, given["scope"]) if given["scope"] else None
+    person, other = (known.user(estate, given[name]) for name in ("person", "other"))
+    scope = known.scope(estate, given["scope"]) if given["scope"] else None
     result = side_by_side(index, person, other, question(estate, given, scope), scope)
     show("SideBySide", result, form)
     ctx.exit(0 if result.equal else 1)

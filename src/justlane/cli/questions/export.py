@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import circumstance_options, question
+from justlane.cli.common.circumstances import circumstance_options
 from justlane.cli.common.terminal import show
+from justlane.jobs.circumstances import question
 
 if TYPE_CHECKING:
     from justlane.engine.facts.index import PlatformIndex

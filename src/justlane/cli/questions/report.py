@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 import click
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import now
+from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.questions.chart import write_file
-from justlane.cli.questions.check import checked
 from justlane.directories.interface import read_people
+from justlane.jobs.circumstances import now
 from justlane.model.errors import EstateError, UsageError
 
 if TYPE_CHECKING:
@@ -49,6 +49,7 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
     from justlane.engine.questions.expectations import verify
     from justlane.files.opening.cache import keep
     from justlane.files.opening.load import load
+    from justlane.jobs.findings import checked
     from justlane.reports.page.gathered import Page
     from justlane.reports.page.written import page
 
@@ -60,7 +61,14 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
     tried = tuple(_probed(path) for path in probes)
     index = loaded.ready
     changes = _changes(place, since, index) if since else None
-    found = Page(index, now(), checked(place, loaded, (), ""), verify(index, now()), tried, changes)
+    found = Page(
+        index,
+        now(),
+        checked(place, loaded, read_people, (), "", TerminalProgress()),
+        verify(index, now()),
+        tried,
+        changes,
+    )
     write_file(file, page(found))
 
 

@@ -8,8 +8,10 @@ from typing import Any
 import click
 
 from justlane.cli.common import options
-from justlane.cli.common.circumstances import circumstance_options, question
+from justlane.cli.common.circumstances import circumstance_options
 from justlane.cli.common.terminal import show
+from justlane.jobs import known
+from justlane.jobs.circumstances import question
 
 
 @click.command()
@@ -34,6 +36,6 @@ def tally(platform: str | None, folder: Path | None, form: str, **given: Any) ->
 
     index = options.indexed(folder, given["as_of"])
     estate = index.estate
-    names = [options.known_platform(estate, platform)] if platform else list(estate.platforms)
+    names = [known.platform_named(estate, platform)] if platform else list(estate.platforms)
     asked = question(estate, given, platform)
     show("Tallies", tuple(tallied(index, name, asked) for name in names), form)

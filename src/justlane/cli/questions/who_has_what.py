@@ -8,11 +8,13 @@ from typing import Any
 import click
 
 from justlane.cli.common import arguments, options
-from justlane.cli.common.circumstances import circumstance_options, day_option, on_day, question
+from justlane.cli.common.circumstances import circumstance_options, day_option
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.terminal import show
 from justlane.cli.questions.chart import groups_option, picture_option, show_or_draw
 from justlane.engine.facts.index import EstateIndex
+from justlane.jobs import known
+from justlane.jobs.circumstances import on_day, question
 from justlane.model.errors import UsageError
 from justlane.model.patterns import ANY
 from justlane.model.scopes import platform_of
@@ -49,14 +51,14 @@ def holders(
     pattern, place = (action, scope) if scope is not None else (None, action)
     if scope is None and place not in estate.platforms and any(place in p.actions for p in estate.platforms.values()):
         raise UsageError(f"found the action {place!r} and no scope", "name the place too: ACTION SCOPE")
-    place = options.known_scope(estate, place)
+    place = known.scope(estate, place)
     asked = question(estate, given, place)
     if pattern is not None and ANY not in pattern:
-        result = held(index, options.known_action(estate, pattern, place), place, asked)
+        result = held(index, known.action(estate, pattern, place), place, asked)
         show("Holders", result, form)
         ctx.exit(0 if result.holders else 1)
     if pattern is not None:
-        options.known_actions(estate, pattern, [platform_of(place)], f"{platform_of(place)} has no action")
+        known.actions(estate, pattern, [platform_of(place)], f"{platform_of(place)} has no action")
     found = one_place(index, place, asked, pattern)
     show("OnePlace", found, form)
     ctx.exit(0 if found.people else 1)
@@ -94,10 +96,10 @@ def given(
     from justlane.engine.questions.assignments import assignments, principal_named
 
     index = options.indexed(folder, asked["as_of"])
-    place = options.known_scope(index.estate, scope) if scope else None
+    place = known.scope(index.estate, scope) if scope else None
     found = principal_named(index, name)
     if found is None:
-        raise options.unknown_name(index.estate, name)
+        raise known.unknown_name(index.estate, name)
     result = assignments(index, found[0], on_day(index.estate, asked), found[1], place)
     show("Assignments", result, form)
     ctx.exit(0 if result.given else 1)
@@ -127,7 +129,7 @@ def role_show(name: str, platform: str | None, folder: Path | None, form: str, *
     from justlane.engine.questions.one_role import one_role
 
     index = options.indexed(folder, asked["as_of"])
-    where = options.platform_with(index.estate, "role", name, platform)
+    where = known.platform_with(index.estate, "role", name, platform)
     show("OneRole", one_role(index, where, name, on_day(index.estate, asked)), form)
 
 
@@ -165,7 +167,7 @@ def grid(ctx: click.Context, /, name: str | None, scope: str | None, **given: An
         raise UsageError("it is not clear what to show", "name an action or a role, or a place with --at SCOPE")
     index = options.indexed(given["folder"], given["as_of"])
     if given["at"]:
-        place = options.known_scope(index.estate, given["at"])
+        place = known.scope(index.estate, given["at"])
         result = grid_at(index, place, question(index.estate, given, place), of_groups=given["of_groups"])
     else:
         assert name is not None
@@ -204,7 +206,7 @@ def glance(ctx: click.Context, /, scope: str | None, **given: Any) -> None:
     index = options.indexed(given["folder"], given["as_of"])
     columns = list(index.estate.platforms)
     if scope:
-        place = options.known_scope(index.estate, scope)
+        place = known.scope(index.estate, scope)
         columns = index.platform(place).coverage.children(place) or [place]
     result = seen(index, columns, question(index.estate, given, scope or ""), of_groups=given["of_groups"])
     show_or_draw("Glance", "Glance", result, given)
@@ -214,10 +216,10 @@ def _place(index: EstateIndex, name: str, scope: str | None, of_role: bool) -> s
     """The scope that was named, or the whole platform that has an action or a role of this name."""
     estate, what = index.estate, "role" if of_role else "action"
     if scope is None:
-        return options.platform_with(estate, what, name, None)
-    place = options.known_scope(estate, scope)
+        return known.platform_with(estate, what, name, None)
+    place = known.scope(estate, scope)
     if what == "action":
-        options.known_action(estate, name, place)
+        known.action(estate, name, place)
     else:
-        options.known_role(estate, name, platform_of(place))
+        known.role(estate, name, platform_of(place))
     return place

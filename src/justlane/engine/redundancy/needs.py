@@ -11,6 +11,7 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from justlane.engine.arrays.lists import Ints
@@ -39,6 +40,22 @@ class Differing(NamedTuple):
     address: str
 
 
+_Missed = tuple[Binding, Collection[int]]
+"""A line that is taken out, and the identities of all that is gone with it."""
+
+
+class _Giving(NamedTuple):
+    """What gives an action at a place, where lines only give."""
+
+    by_line: dict[int, int]
+    """Identity of a line -> the circumstances in which it does."""
+    once: int
+    """The circumstances in which just one of them does."""
+
+
+_MOST_KEPT = 2_000
+
+
 class Needs:
     """One platform on one day."""
 
@@ -52,6 +69,8 @@ class Needs:
         self.numbered = self.prepared.coverage.numbered
         self._place_kinds = scope_classes(self.prepared, self.numbered)
         _, self._one_of_each = np.unique(self._place_kinds, return_index=True)
+        self._gives: dict[tuple[Judge, str, str], _Giving] = {}
+        self._without_days: dict[int, object] = {}
         self._judges = Judges(self.prepared, question, self.zone)
         self._names_at: dict[int, NDArray[np.bool_]] = {}
         self._held = {role: frozenset(self.prepared.roles.holdings(role)) for role in known.platform.roles}
@@ -95,8 +114,7 @@ class Needs:
         after = self.without([*taken, *gone])
         if any(self._differs_where_opened(after, b, out) for b in taken if self.prepared.closes(b)):
             return True
-        alone = len(taken) == 1 and not gone
-        return any(self._differs(after, b, out, alone=alone) for b in taken)
+        return any(self._differs(after, b, out) for b in taken)
 
     def without(self, out: Sequence[Binding]) -> PlatformIndex:
         """The platform with some lines gone."""
@@ -105,19 +123,26 @@ class Needs:
         after.roles = self.prepared.roles
         return after
 
-    def _differs(self, after: PlatformIndex, binding: Binding, out: Collection[int], *, alone: bool) -> bool:
+    def _differs(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
         users = self.reached(binding.principal)
         if not len(users):
             return False
         first = int(self._place_kinds[self.numbered.number[binding.scope]])
         anybody = self.behind.one(int(users[0]), self._matters_at(first))
-        if any(self._differing(after, [anybody], first, binding.role)):  # most lines are needed, as anybody shows
+        missed = (binding, out) if self.only_gives(binding) else None
+        if any(self._differing(after, [anybody], first, binding.role, missed)):  # most are needed, as anybody shows
             return True
         left = self._not_given_elsewhere(binding, users, out)
         if not len(left):
             return False
-        given = binding if alone and binding.allows else None
-        return any(self._differs_for(after, left, kind, binding.role, given) for kind in self._where(binding, left))
+        return any(self._differs_for(after, left, kind, binding.role, missed) for kind in self._where(binding, left))
+
+    def only_gives(self, binding: Binding) -> bool:
+        """Whether a line does nothing but add what it allows, so that what others allow is the same without it."""
+        adds = self.habits.decides in (Decides.ANY_ALLOW, Decides.DENY_WINS) and binding.allows and self._local
+        opens = self.prepared.open_binding is not None and self.prepared.closes(binding)
+        gates = {self.habits.sign_in, self.habits.on_the_way}
+        return adds and not opens and gates.isdisjoint(self._held[binding.role])
 
     def _differs_where_opened(self, after: PlatformIndex, binding: Binding, out: Collection[int]) -> bool:
         """Whether a place that is open without a binding gives anybody more."""
@@ -189,20 +214,51 @@ class Needs:
             self._names_at[kind] = self.behind.marked(names | opened)
         return self._names_at[kind]
 
-    def _judge(self, names: frozenset[Principal]) -> Judge:
+    def judge(self, names: frozenset[Principal]) -> Judge:
+        """The judge of people for whom just these of the names that matter stand."""
         return self._judges.of(Person("", True, names))
 
     def _differs_for(
-        self, after: PlatformIndex, users: Ints, kind: int, role: str, given: Binding | None = None
+        self, after: PlatformIndex, users: Ints, kind: int, role: str, missed: _Missed | None = None
     ) -> bool:
         """Whether somebody may do something else at a kind of places."""
         people = self._classes_of(users, self._matters_at(kind))
-        return any(True for _ in self._differing(after, people, kind, role, given))
+        return any(True for _ in self._differing(after, people, kind, role, missed))
 
-    def _is_credited(self, judging: Judge, given: Binding, address: str) -> bool:
-        """Whether an allow is what gives one of its actions at a place in some circumstances."""
-        held = self._held[given.role]
-        return any(b is given for action in held for b, _ in judging.credit(None, action, address))
+    def _is_missed(self, judging: Judge, missed: _Missed, address: str) -> bool:
+        """Whether a line that only gives is what gives one of its actions at a place in some circumstances, where all
+        that is gone gives nothing any more."""
+        binding, out = missed
+        for action in self._held[binding.role]:
+            giving = self._giving(judging, action, address)
+            own = giving.by_line.get(id(binding), 0)
+            if own & giving.once:
+                return True  # nothing else gives that part, whatever else is gone
+            if len(out) > 1:
+                for other, some in giving.by_line.items() if own else ():
+                    if other not in out:
+                        own &= ~some
+                        if not own:
+                            break
+                if own:
+                    return True
+        return False
+
+    def _giving(self, judging: Judge, action: str, address: str) -> _Giving:
+        """What gives somebody an action at a place, and in which circumstances just one line does. Kept: every line is
+        taken out once, and they share most places."""
+        key = judging, action, address
+        if key not in self._gives:
+            allowed = judging.allowed(action, address)
+            by_line = {id(b): within for b, some in judging.credit(None, action, address) if (within := some & allowed)}
+            once = twice = 0
+            for some in by_line.values():
+                twice |= once & some
+                once |= some
+            if len(self._gives) >= _MOST_KEPT:
+                self._gives.clear()
+            self._gives[key] = _Giving(by_line, once & ~twice)
+        return self._gives[key]
 
     def _differing(
         self,
@@ -210,16 +266,18 @@ class Needs:
         people: Iterable[frozenset[Principal]],
         kind: int,
         role: str,
-        given: Binding | None = None,
+        missed: _Missed | None = None,
     ) -> Iterator[Differing]:
-        """`given` is the one allow that is gone, where it is just one."""
+        """`missed` is what is gone, where it only gives: then what is left is known without judging anew."""
         address = self.address_of(kind)
         for names in people:
-            before = self._judge(names)
-            if role and self._local and given is not None and not self._is_credited(before, given, address):
-                continue  # it gives nothing there, with or without the others
+            before = self.judge(names)
+            if missed is not None and not self._is_missed(before, missed, address):
+                continue
             now = Judge(after, before.person, self.question, self.zone, before.space)
-            if role and self._local:
+            if missed is not None:
+                yield Differing(before, now, address)  # what gave it alone is gone, and nothing gives it anew
+            elif role and self._local:
                 if any(before.allowed(a, address) != now.allowed(a, address) for a in self._held[role]):
                     yield Differing(before, now, address)
             elif before.at(address) != now.at(address) or any(acting_otherwise(before, now, address, address)):
@@ -294,9 +352,15 @@ class Needs:
         limited = self.habits.publication and other.principal.kind is PrincipalKind.GROUP
         if limited and other.principal != binding.principal:
             return False
-        undated = ALWAYS in (other.condition, _undated(other))
-        same = other.condition == binding.condition or _undated(other) == _undated(binding)
+        undated = ALWAYS in (other.condition, self._undated(other))
+        same = other.condition == binding.condition or self._undated(other) == self._undated(binding)
         return (undated or same) and self._today.in_date(other.condition)
+
+    def _undated(self, binding: Binding) -> object:
+        """Its condition without the days, which are judged apart."""
+        if id(binding) not in self._without_days:
+            self._without_days[id(binding)] = replace(binding.condition, first_day=None, last_day=None)
+        return self._without_days[id(binding)]
 
     @staticmethod
     def _acts_alike(other: Binding, binding: Binding) -> bool:
@@ -319,7 +383,7 @@ class Needs:
             if not any(self.prepared.applies(action, address) for action in self._held[binding.role]):
                 continue
             for names, people in self.behind.classes(left, self._matters_at(kind)):
-                closed = self._closed(self._judge(names), binding, address)
+                closed = self._closed(self.judge(names), binding, address)
                 if closed is not None:
                     lacking = lacking or closed
                     still.append(people)
@@ -356,7 +420,7 @@ class Needs:
             for some in self._classes_of(users, self._matters_at(kind)):
                 if deny.principal not in some:
                     continue
-                judging = self._judge(some)
+                judging = self.judge(some)
                 for more, less in pairs:
                     kept = judging.allowed(more, address) & ~judging.allowed(less, address)
                     if kept & judging.space.of(deny.condition) and self.prepared.applies(less, address):
@@ -368,10 +432,3 @@ class Needs:
         actions = self.prepared.platform.actions
         others = [name for name in actions if name not in taken]
         return [(name, less) for name in others for less in sorted(with_implied(actions, [name]) & taken)]
-
-
-def _undated(binding: Binding) -> object:
-    """Its condition without the days, which are judged apart."""
-    from msgspec.structs import replace
-
-    return replace(binding.condition, first_day=None, last_day=None)

@@ -249,6 +249,9 @@ def _others(needs: Needs, part: Part) -> Iterator[Binding]:
     out = {id(b) for b in part.bindings}
     after = needs.without(part.bindings)
     for b in part.bindings:
+        if needs.only_gives(b):
+            yield from _giving_too(needs, b, out)
+            continue
         for kind in needs.some_places_of(b, _MOST_KINDS):
             address = needs.address_of(kind)
             for names in needs.some_people_of(b, kind, _MOST_KINDS):
@@ -259,6 +262,18 @@ def _others(needs: Needs, part: Part) -> Iterator[Binding]:
                 now = Judge(after, person, needs.question, needs.zone, before.space)
                 found = _instead(needs, before, now, b, address)
                 yield from (other for other in found if id(other) not in out)
+
+
+def _giving_too(needs: Needs, binding: Binding, out: Collection[int]) -> Iterator[Binding]:
+    """The same of a line that only gives: the others that give it."""
+    for kind in needs.some_places_of(binding, _MOST_KINDS):
+        address = needs.address_of(kind)
+        for names in needs.some_people_of(binding, kind, _MOST_KINDS):
+            judging = needs.judge(names)
+            for action in sorted(needs.actions_of(binding.role)) if binding.principal in names else ():
+                allowed = needs.prepared.applies(action, address) and judging.allowed(action, address)
+                if allowed and allowed & judging.space.of(binding.condition):
+                    yield from (b for b, _ in judging.credit(None, action, address) if id(b) not in out)
 
 
 def _instead(needs: Needs, before: Judge, now: Judge, binding: Binding, address: str) -> Iterator[Binding]:

@@ -21,29 +21,23 @@ if TYPE_CHECKING:
     from justlane.model.people import Directory
 
 
-def open_estate(folder: Path, read_people: PeopleReader, pulled_in: Path | None = None) -> Estate:
-    """The estate in a folder, whole. EstateError, with everything that is wrong, if it is not sound."""
-    kept = None if pulled_in else cache.recall(folder)
-    if kept is not None:
-        try:
-            return replace(kept.store.whole(), directory=kept.people.whole(), people=kept.people.snapshot)
-        except StorageError:
-            pass
-    loaded = _read(folder, read_people, pulled_in)
-    assert loaded.estate is not None
-    assert loaded.people is not None
-    whole = isinstance(loaded.estate.directory.users, dict)
-    return loaded.estate if whole else replace(loaded.estate, directory=loaded.people.whole())
-
-
 def open_index(
-    folder: Path, read_people: PeopleReader, pulled_in: Path | None = None, earlier: Sequence[Directory] = ()
+    folder: Path,
+    read_people: PeopleReader,
+    pulled_in: Path | None = None,
+    earlier: Sequence[Directory] = (),
+    *,
+    whole: bool = False,
 ) -> EstateIndex:
-    """The estate in a folder, ready for questions; of a kept one only that is read which is asked for.
+    """The estate in a folder, sound and ready for questions. EstateError, with everything that is wrong, otherwise.
 
-    Users and groups of `earlier` times may be named in it.
+    Of a kept one only that is read which is asked for, unless `whole` asks for all of it as values, which whoever goes
+    through everything needs. A revision takes the people that were `pulled_in` another folder; users and groups of
+    `earlier` times may be named in it.
     """
     kept = None if pulled_in else cache.recall(folder)
+    if whole:
+        return EstateIndex(_whole(folder, read_people, pulled_in, kept))
     if kept is None:
         loaded = _read(folder, read_people, pulled_in, earlier)
         kept = cache.recall(folder) if loaded.resumed_from else None
@@ -52,6 +46,19 @@ def open_index(
     store, people = kept.store, kept.people
     estate = replace(store.estate(), directory=people.directory(), people=people.snapshot)
     return EstateIndex(estate, store, people.groups_with, people.numbered)
+
+
+def _whole(folder: Path, read_people: PeopleReader, pulled_in: Path | None, kept: cache.Earlier | None) -> Estate:
+    if kept is not None:
+        try:
+            return replace(kept.store.whole(), directory=kept.people.whole(), people=kept.people.snapshot)
+        except StorageError:
+            pass  # what is kept is damaged further in: the files have all of it
+    loaded = _read(folder, read_people, pulled_in)
+    assert loaded.estate is not None
+    assert loaded.people is not None
+    whole = isinstance(loaded.estate.directory.users, dict)
+    return loaded.estate if whole else replace(loaded.estate, directory=loaded.people.whole())
 
 
 class Everybody(NamedTuple):

@@ -1,0 +1,73 @@
+"""What changes from one estate to another: folders, revisions in git, or the estate as it was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import ExitStack
+from pathlib import Path
+from typing import NamedTuple
+
+from justlane.engine.changes.comparison import Comparison, Side, compare
+from justlane.engine.decision.judge import Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.files.history.revisions import folder_named
+from justlane.files.opening.open_index import open_index
+from justlane.files.people.chosen import PeopleReader
+from justlane.jobs import known
+from justlane.model.errors import UsageError
+from justlane.model.estate import Estate
+
+
+class Compared(NamedTuple):
+    """Which two estates are compared, and how much of them."""
+
+    before: str = ""
+    """A folder or a revision; empty for what was committed last."""
+    after: str = ""
+    """A folder or a revision; empty for the estate as it is."""
+    as_of: str = ""
+    """The first is the estate as it was then: what it is called."""
+    user: str = ""
+    """Only what changes for this user."""
+    scope: str = ""
+    """Only at this scope and in what it covers."""
+
+
+def compared(
+    place: Path,
+    read_people: PeopleReader,
+    wanted: Compared,
+    asked: Callable[[Estate, str | None], Question],
+    earlier: EstateIndex | None = None,
+) -> Comparison:
+    """Compare; `place` is the folder to which revisions belong, `asked` says in which circumstances, `earlier` is the
+    first one where it is the estate as it was. UsageError for what neither of the two knows."""
+    with ExitStack() as written:
+        names = ([] if earlier else [wanted.before or "HEAD"]) + [wanted.after or str(place)]
+        folders = [written.enter_context(folder_named(name, place)) for name in names]
+        indexes = [_opened(path, name, place, read_people) for path, name in zip(folders, names, strict=True)]
+        if earlier:
+            indexes.insert(0, earlier)
+        estates = [index.estate for index in indexes]
+        shown = (wanted.as_of or wanted.before or "HEAD", wanted.after or "now")
+        sides = [Side(name, index) for name, index in zip(shown, indexes, strict=True)]
+        user, scope = _known(estates, wanted.user or None, wanted.scope or None)
+        return compare(sides[0], sides[1], asked(estates[1], scope), [user] if user else None, scope)
+
+
+def _opened(path: Path, name: str, place: Path, read_people: PeopleReader) -> EstateIndex:
+    """One of the two; a revision has no snapshots of its own and takes the estate's people."""
+    pulled_in = None if Path(name).exists() else place
+    try:
+        return open_index(path, read_people, pulled_in)
+    except UsageError as error:
+        raise UsageError(f"{name}: {error.message}", error.hint) from error
+
+
+def _known(estates: list[Estate], user: str | None, scope: str | None) -> tuple[str | None, str | None]:
+    """The user and the scope must exist in one of the two."""
+    if user is not None and not any(user in e.directory.users for e in estates):
+        known.user(estates[1], user)
+    if scope is not None and not any(scope in p.scopes for e in estates for p in e.platforms.values()):
+        known.scope(estates[1], scope)
+    return user, scope
