@@ -18,7 +18,19 @@ from justlane.rules.interface import RULES, rule
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "justlane"
-STOREYS = {"model": 1, "engine": 2, "files": 3, "outside": 4, "directories": 5, "platforms": 5, "rules": 6, "serving": 6, "reports": 7, "cli": 8}
+STOREYS = {
+    "model": 1,
+    "engine": 2,
+    "files": 3,
+    "outside": 4,
+    "directories": 5,
+    "platforms": 5,
+    "rules": 6,
+    "serving": 6,
+    "reports": 7,
+    "jobs": 8,
+    "cli": 9,
+}
 MAY_IMPORT = {"standin": {"files", "model", "standin"}, "demo": set()}
 HEAVY = {"numpy", "scipy", "pandas", "matplotlib", "httpx", "starlette", "uvicorn", "pydantic", "ruamel", "rich"}
 QUIET = {"click", "rich", "ruamel", "pydantic", "httpx", "os", "sys", "pathlib", "json", "socket", "subprocess"}
@@ -121,7 +133,13 @@ class HouseTest(unittest.TestCase):
             self.assertEqual(done.stderr.strip(), "[]", words or extra)
 
     def test_the_public_interface_is_pinned(self) -> None:
-        self.assertEqual(justlane.__all__, ["__version__"])
+        errors = ["EstateError", "JustLaneError", "OutsideError", "RefusedError", "UsageError"]
+        self.assertEqual(justlane.__all__, ["Edit", "Estate", *errors, "__version__", "check", "open"])
+        public = [name for name in vars(justlane.Estate) if not name.startswith("_")]
+        page = (ROOT / "docs" / "python.md").read_text()
+        self.assertEqual(public, ["ask", "reach", "holders", "compare", "check", "give", "deny", "withdraw"])
+        for name in public:
+            self.assertIn(f"`estate.{name}(", page)
 
     def test_every_command_and_every_rule_has_its_page(self) -> None:
         page = (ROOT / "docs" / "commands.md").read_text()

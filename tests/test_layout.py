@@ -3,7 +3,6 @@
 import re
 import unittest
 
-from justlane.jobs.circumstances import now
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.changes.two_people import side_by_side
 from justlane.engine.decision.judge import Question
@@ -12,6 +11,7 @@ from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.reach import reach
 from justlane.engine.questions.sight import sight
+from justlane.jobs.circumstances import now
 from justlane.model.findings import Source
 from justlane.reports.interface import present
 from justlane.reports.text.lines import line, render

@@ -39,15 +39,15 @@ def compared(
     wanted: Compared,
     asked: Callable[[Estate, str | None], Question],
     earlier: EstateIndex | None = None,
+    now: EstateIndex | None = None,
 ) -> Comparison:
-    """Compare; `place` is the folder to which revisions belong, `asked` says in which circumstances, `earlier` is the
-    first one where it is the estate as it was. UsageError for what neither of the two knows."""
+    """Compare; `place` is the folder to which revisions belong, `asked` says in which circumstances. `earlier` is the
+    first one, and `now` the second, where it is open already. UsageError for what neither of the two knows."""
     with ExitStack() as written:
-        names = ([] if earlier else [wanted.before or "HEAD"]) + [wanted.after or str(place)]
-        folders = [written.enter_context(folder_named(name, place)) for name in names]
-        indexes = [_opened(path, name, place, read_people) for path, name in zip(folders, names, strict=True)]
-        if earlier:
-            indexes.insert(0, earlier)
+        indexes = []
+        for index, name in ((earlier, wanted.before or "HEAD"), (now, wanted.after or str(place))):
+            folder = None if index else written.enter_context(folder_named(name, place))
+            indexes.append(index or _opened(folder or place, name, place, read_people))
         estates = [index.estate for index in indexes]
         shown = (wanted.as_of or wanted.before or "HEAD", wanted.after or "now")
         sides = [Side(name, index) for name, index in zip(shown, indexes, strict=True)]

@@ -5,7 +5,7 @@ The errors speak in the words of the command line, where most of them are read.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 from justlane.engine.facts.index import EstateIndex
@@ -109,6 +109,12 @@ def _one_of(name: str, names: Mapping[str, object], what: str, otherwise: str = 
     some = ", ".join(list(names)[:8]) + (", …" if len(names) > 8 else "")
     otherwise = otherwise or (f"there are: {some}" if names else "")
     raise UsageError(f"{what} {name!r}", did_you_mean(name, names, otherwise))
+
+
+def nearest(name: str, names: Iterable[str]) -> str:
+    """The hint for a word that there is not: the nearest one that there is."""
+    known = list(names)
+    return did_you_mean(name, known, f"there are: {', '.join(known)}")
 
 
 def reason_of(text: str) -> str:

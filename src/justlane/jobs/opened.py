@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.opening.open_index import open_index, open_people
-from justlane.files.people.chosen import PeopleReader
-from justlane.model.people import Snapshot
+
+if TYPE_CHECKING:
+    from justlane.files.people.chosen import PeopleReader
+    from justlane.model.people import Snapshot
 
 
 class Opened(Struct, frozen=True):

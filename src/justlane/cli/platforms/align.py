@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, NamedTuple, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
@@ -10,7 +10,6 @@ from justlane.cli.common import arguments, options
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import answer_to, look, may_ask, say, show
-from justlane.engine.facts.index import EstateIndex
 from justlane.jobs import known
 from justlane.jobs.circumstances import now
 from justlane.model.errors import InterruptedRunError, OutsideError, RefusedError
@@ -20,11 +19,9 @@ from justlane.reports.interface import present
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from justlane.jobs.alignment import Alignment, Came
     from justlane.model.estate import Platform
-    from justlane.platforms.alignment.journal import Journal
     from justlane.platforms.alignment.plan import Plan
-    from justlane.platforms.alignment.run import Refusal
-    from justlane.platforms.interface import Connector, Reading, Step
 
 
 @click.command()
@@ -61,85 +58,43 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
 
     Ends with 0 if nothing is left to do, 1 if there are differences and they stay.
     """
-    from justlane.platforms.alignment import plan
-    from justlane.platforms.alignment.journal import Journal
-    from justlane.platforms.alignment.reversal import refuse_outside
-    from justlane.platforms.interface import connect, dialect_of
+    from justlane.jobs.alignment import Alignment
+    from justlane.platforms.alignment.plan import refuse_beyond
+    from justlane.platforms.interface import connect
 
     index, place = options.indexed(given["folder"], whole=True), options.folder_of(given["folder"])
-    estate = index.estate
-    plan.refuse_beyond(index, known.platform_named(estate, platform))
-    connector = connect(estate.platforms[known.platform_named(estate, platform)], place, ask_person)
-    journal = Journal(place, platform)
+    declared = index.estate.platforms[known.platform_named(index.estate, platform)]
+    refuse_beyond(index, platform)
+    connector = connect(declared, place, ask_person)
     try:
-        if not dialect_of(estate.platforms[platform]).by_people:
-            _tell_unfinished(journal, platform)
-        reading = connector.read()
-        undone = None if given["undone"] is None else given["undone"] or journal.last_run()
-        before = None if undone is None else _before(journal, undone, place, platform)
-        planned = _planned(index, platform, reading, journal, undone, before)
-        show("Plan", planned, given["form"])
-        if not planned.steps and not given["dry_run"] and dialect_of(estate.platforms[platform]).by_people:
+        aligning = Alignment(index, platform, place, connector, given["undone"])
+        _tell_unfinished(aligning, platform)
+        show("Plan", aligning.plan, given["form"])
+        if not aligning.plan.steps and not given["dry_run"] and aligning.by_people:
             _all_done(place, platform)
-        if given["dry_run"] or not planned.steps:
-            ctx.exit(1 if planned.differs or planned.unjudged else 0)
-        plan.refuse_too_many_removals(planned, given["most_removals"])
-        by_people = dialect_of(estate.platforms[platform]).by_people
-        if not given["even_so"]:
-            if undone is not None:
-                refuse_outside(planned)
-            _refuse_lockout(index, platform, planned, reading, given["acting_as"])
-        if not given["yes"] and not consented(len(planned.steps)):
+        if given["dry_run"] or not aligning.plan.steps:
+            ctx.exit(1 if aligning.plan.differs or aligning.plan.unjudged else 0)
+        aligning.refuse(given["most_removals"], given["acting_as"], given["even_so"])
+        if not given["yes"] and not consented(len(aligning.plan.steps)):
             say("nothing was changed")
             ctx.exit(1)
-        if by_people:
-            _to_paper(ctx, place, estate.platforms[platform], planned, given["because"])
+        if aligning.by_people:
+            _to_paper(ctx, place, declared, aligning.plan, given["because"])
         why = " ".join(part for part in (given["because"], given["even_so"]) if part)
-        run = _Run(index, platform, place, journal, before)
-        came = run.carried_out(planned, reading, connector, why)
+        came = aligning.carry_out(why, TerminalProgress())
     except KeyboardInterrupt:
         raise InterruptedRunError(
             f"stopped; what was done on {platform} is in the journal", "run align again to do the rest"
         ) from None
     finally:
         connector.close()
-    _conclude(ctx, platform, came, undone=undone is not None)
+    _conclude(ctx, platform, came, undone=aligning.undone is not None)
 
 
-def _tell_unfinished(journal: Journal, platform: str) -> None:
-    if (note := journal.unfinished()) is not None:
+def _tell_unfinished(aligning: Alignment, platform: str) -> None:
+    if (note := aligning.unfinished) is not None:
         stopped = f"stopped at change {note.step} of {note.of}"
         say(f"the last align of {platform} ({note.who}, {note.when}) {stopped}; this is what is left")
-
-
-def _planned(
-    index: EstateIndex, platform: str, reading: Reading, journal: Journal, undone: str | None, before: Reading | None
-) -> Plan:
-    """What is to be done: what is declared, or what was there before a run."""
-    from justlane.platforms.alignment import plan
-    from justlane.platforms.alignment.reversal import undoing
-
-    if undone is None:
-        return plan.plan(index, platform, reading, now())
-    return undoing(index, platform, reading, journal.done_in(undone), now(), before)
-
-
-def _before(journal: Journal, run: str, place: Path, platform: str) -> Reading | None:
-    """What was read before a run, if that is kept, and the person's own."""
-    from justlane.platforms.alignment import readings
-
-    name = journal.reading_before(run)
-    return readings.open_own(place, platform, name) if name else None
-
-
-def _refuse_lockout(index: EstateIndex, platform: str, planned: Plan, reading: Reading, acting: str) -> None:
-    from justlane.files.disk.identity import who
-    from justlane.files.saving.proposal import acting_person
-    from justlane.platforms.alignment.reversal import refuse_lockout
-
-    if acting:
-        known.user(index.estate, acting)
-    refuse_lockout(index, platform, planned, reading, acting_person(index, acting, who()), now())
 
 
 def _all_done(place: Path, platform: str) -> None:
@@ -159,46 +114,7 @@ def _to_paper(ctx: click.Context, place: Path, platform: Platform, planned: Plan
     ctx.exit(1)
 
 
-class _Came(NamedTuple):
-    """What came of carrying a plan out."""
-
-    made: int
-    refused: tuple[Refusal, ...]
-    other: tuple[Step, ...]
-    """What the platform holds otherwise than it should by what was shown."""
-    left: Plan
-
-
-class _Run(NamedTuple):
-    """A plan on its way to a platform."""
-
-    estate: EstateIndex
-    platform: str
-    place: Path
-    journal: Journal
-    before: Reading | None
-    """What was read before a run that is taken back, if it was kept."""
-
-    def carried_out(self, planned: Plan, reading: Reading, connector: Connector, why: str) -> _Came:
-        """Make the changes, read again and compare with what was to come, and with what was there before a run that is
-        taken back."""
-        from justlane.platforms.alignment import plan, readings
-        from justlane.platforms.alignment.run import carry_out
-        from justlane.platforms.differences import unlike
-        from justlane.platforms.interface import dialect_of
-
-        declared = self.estate.estate.platforms[self.platform]
-        kept = readings.keep(self.place, self.platform, reading, now())
-        refused = carry_out(planned, declared.habits, connector, self.journal, why, TerminalProgress(), kept)
-        found = connector.read()
-        gone = {(one.step.part, one.step.name) for one in refused}
-        made = [s for s in planned.steps if (s.part, s.name) not in gone]
-        wanted = self.before or reading.changed((s.part, s.name, s.after) for s in made)
-        other = unlike(dialect_of(declared), wanted, found)
-        return _Came(len(made), refused, other, plan.plan(self.estate, self.platform, found, now()))
-
-
-def _conclude(ctx: click.Context, platform: str, came: _Came, *, undone: bool) -> None:
+def _conclude(ctx: click.Context, platform: str, came: Came, *, undone: bool) -> None:
     count = counted(came.made, "change")
     for one in came.refused:
         say(f"not made: {one.step.verb} {one.step.what}: {one.why}")
@@ -221,7 +137,7 @@ def _conclude(ctx: click.Context, platform: str, came: _Came, *, undone: bool) -
     _end(ctx, came, came.other or left.differs or left.unjudged)
 
 
-def _end(ctx: click.Context, came: _Came, differs: object) -> NoReturn:
+def _end(ctx: click.Context, came: Came, differs: object) -> NoReturn:
     """3 if the platform refused something, 1 if it differs."""
     ctx.exit(OutsideError.exit_code if came.refused else 1 if differs else 0)
 
