@@ -40,7 +40,7 @@ def write(estate: Path, other: Path, into: Path, facts: dict[str, str]) -> None:
     import numpy as np
 
     from justlane.directories.interface import read_people
-    from justlane.files.opening.open_index import open_index
+    from justlane.files.opening.index import open_index
     from justlane.model.people import PrincipalKind
 
     into.mkdir()

@@ -40,7 +40,7 @@ def request(body: bytes) -> bytes:
 def questions(folder: Path, seed: int = 4711) -> list[bytes]:
     """Drawn people, actions and places; a tenth of the people ask nine tenths of the questions."""
     from justlane.directories.interface import read_people
-    from justlane.files.opening.open_index import open_index
+    from justlane.files.opening.index import open_index
 
     index, draw = open_index(folder, read_people), random.Random(seed)
     platform = next(iter(index.estate.platforms.values()))

@@ -113,7 +113,7 @@ def run_standin(folder: str, port: int) -> None:
 
     from justlane.cli.platforms.standin import nature_of
     from justlane.directories.interface import read_people
-    from justlane.files.opening.open_index import open_index
+    from justlane.files.opening.index import open_index
     from justlane.standin.server import StandIn
     from justlane.standin.site import PARTS, Site
 
@@ -165,7 +165,7 @@ class Trial:
 
     def _wanted(self) -> dict[str, Any]:
         from justlane.directories.interface import read_people
-        from justlane.files.opening.open_index import open_index
+        from justlane.files.opening.index import open_index
         from justlane.platforms.over_http.dialect import declared_parts
 
         self.index = open_index(self.folder, read_people)

@@ -15,8 +15,9 @@ from justlane.files.editing import bindings, roles
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place import window
 from justlane.files.in_place.document import Document
-from justlane.files.opening import cache, open_index
+from justlane.files.opening import cache
 from justlane.files.opening.from_files import load_whole
+from justlane.files.opening.index import open_index
 from justlane.files.saving.staged import loaded_with
 from justlane.model.scopes import platform_of
 from tests.support import EstateTest

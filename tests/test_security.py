@@ -824,13 +824,13 @@ class InterruptTest(EstateTest):
             def __del__(self) -> None:
                 signal.raise_signal(signal.SIGINT)
 
-        from justlane.cli.common import interruption
+        from justlane.cli.common import interruption as stopping
         from justlane.cli.common.progress import TerminalProgress
 
         before = signal.signal(signal.SIGINT, signal.default_int_handler)
         try:
             with mock.patch.object(sys, "unraisablehook"):
-                interruption.heed()
+                stopping.heed()
                 careless = Careless()
                 del careless  # Python prints what a destructor raises, and goes on
             with self.assertRaises(KeyboardInterrupt):
@@ -839,7 +839,7 @@ class InterruptTest(EstateTest):
                 interruption.check()
         finally:
             interruption.settle()
-            interruption._seen = False
+            stopping._seen = False
             signal.signal(signal.SIGINT, before)
 
     def test_it_is_noticed_while_an_answer_is_awaited(self) -> None:
@@ -875,9 +875,9 @@ class DoorTest(EstateTest):
         source = Path(__file__).parent.parent / "src" / "justlane"
         for pattern, doors in (
             (r"click\.echo|(?<![\w.])print\(|sys\.std(out|err)\.write", {"cli/common/terminal.py", "platforms/folders/trial.py"}),
-            (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/platforms/visible.py"}),
+            (r"httpx\.(Client|get|post)|urllib\.request|http\.client", {"outside/http.py", "cli/platforms/demo.py"}),
             (r"\.write_(bytes|text)\(|(?<![\w.])open\(|\.open\(\"", {"files/disk/git.py", "directories/ldap_session.py"}),
-            (r"\.read_(bytes|text)\(", {"cli/platforms/visible.py"}),
+            (r"\.read_(bytes|text)\(", {"cli/platforms/demo.py"}),
             (r"re\.escape|fnmatch|\.glob\(", {"files/in_place/new_names.py", "standin/decisions.py", "cli/editing/new.py"}),
             (r"pickle|yaml\.load|eval\(|shell=True", set()),
             (r"permissions\(\)\.secrets", {"outside/secrets.py"}),

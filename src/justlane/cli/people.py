@@ -20,7 +20,7 @@ from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.questions.one_person_or_group import Found, SizedGroup, local_groups, portrait
 from justlane.engine.questions.settings import settings_of
 from justlane.files.editing.draft import Draft
-from justlane.files.opening.open_index import open_index, open_people
+from justlane.files.opening.index import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.store import PeopleStore
 from justlane.files.saving.staged import loaded_with

@@ -11,7 +11,7 @@ from justlane.engine.changes.comparison import Comparison, Side, compare
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.history.revisions import folder_named
-from justlane.files.opening.open_index import open_index
+from justlane.files.opening.index import open_index
 from justlane.files.people.chosen import PeopleReader
 from justlane.jobs import known
 from justlane.model.errors import UsageError

@@ -10,8 +10,8 @@ from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.lines import lines_at
 from justlane.files.history.revisions import folder_named
+from justlane.files.opening.index import open_index
 from justlane.files.opening.loaded import Loaded
-from justlane.files.opening.open_index import open_index
 from justlane.files.people.chosen import PeopleReader
 from justlane.model.names import counted
 from justlane.model.progress import Progress

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 
 from justlane.engine.facts.index import EstateIndex
-from justlane.files.opening.open_index import open_index, open_people
+from justlane.files.opening.index import open_index, open_people
 
 if TYPE_CHECKING:
     from justlane.files.people.chosen import PeopleReader

@@ -13,7 +13,7 @@ from datetime import datetime
 from importlib import import_module
 from importlib.metadata import entry_points
 from pathlib import Path
-from typing import Annotated, Protocol, cast
+from typing import Annotated, Literal, Protocol, cast
 
 from msgspec import Meta, Struct
 from msgspec.structs import replace
@@ -97,7 +97,7 @@ class Step(Struct, frozen=True):
     """What it brings besides cells, in words: that is in no count, and never called harmless."""
 
     @property
-    def verb(self) -> str:
+    def verb(self) -> Literal["add", "change", "remove"]:
         """`add`, `change` or `remove`."""
         return "add" if self.before is None else "remove" if self.after is None else "change"
 

@@ -11,7 +11,7 @@ import click
 
 from justlane.cli.common.options import folder_of
 from justlane.directories.interface import read_people
-from justlane.files.opening.open_index import open_index, open_people
+from justlane.files.opening.index import open_index, open_people
 from justlane.model.errors import JustLaneError
 
 if TYPE_CHECKING:

@@ -46,7 +46,7 @@ def serve(folder: Path | None, listen: str, **given: Any) -> None:
 
     Runs until it is stopped, and ends with 0; with 3 if it cannot listen.
     """
-    from justlane.files.opening.open_index import open_index
+    from justlane.files.opening.index import open_index
     from justlane.outside.secrets import is_loopback, own, require_ascii
     from justlane.serving.application import Limits
     from justlane.serving.processes import Plan, Transport, serve

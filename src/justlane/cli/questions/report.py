@@ -91,7 +91,7 @@ def _changes(place: Path, revision: str, index: EstateIndex) -> Comparison:
     from justlane.engine.changes.comparison import Side, compare
     from justlane.engine.decision.judge import Question
     from justlane.files.history.revisions import folder_named
-    from justlane.files.opening.open_index import open_index
+    from justlane.files.opening.index import open_index
 
     with ExitStack() as written:
         folder = written.enter_context(folder_named(revision, place))

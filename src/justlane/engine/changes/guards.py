@@ -4,6 +4,7 @@ an expectation that held is broken."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from typing import Literal
 
 from msgspec import Struct
 
@@ -22,8 +23,7 @@ _GAINS, _LOSES = 2, 3
 class Refusal(Struct, frozen=True):
     """Why an edit is not made."""
 
-    kind: str
-    """`locked-out`, `last-administrator`, `too-many-administrators` or `broken-expectation`."""
+    kind: Literal["locked-out", "last-administrator", "too-many-administrators", "broken-expectation"]
     message: str
     short: str = ""
     """The same without how it comes about; empty if that is not in the message."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from msgspec import Struct
@@ -42,7 +42,7 @@ class Grid(Struct, frozen=True):
     platform: str
     what: str
     """The action, the role, or the place."""
-    of: str
+    of: Literal["action", "role", "place"]
     """Which of these: `action`, `role` or `place`. At a place the columns are actions."""
     of_groups: bool
     within: str

@@ -18,7 +18,7 @@ from justlane.engine.facts.earlier_names import called_today
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.history.past import TODAY, as_it_was
 from justlane.files.history.revisions import Commit, commits, written_out
-from justlane.files.opening.open_index import open_index, open_people
+from justlane.files.opening.index import open_index, open_people
 from justlane.files.people import snapshots
 from justlane.files.people.chosen import PeopleReader
 from justlane.files.people.store import PeopleStore

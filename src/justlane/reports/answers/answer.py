@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
-from typing import Any
 
 from justlane.engine.decision.explanation import Answer, Chain, Failing, Failure, Need
 from justlane.engine.offers.suggestions import Miss, Reply, Turn
@@ -12,6 +11,10 @@ from justlane.model.bindings import Binding, Ceiling
 from justlane.model.circumstances import Outcome
 from justlane.model.edits import AllowInRole, Give, Join, KeepInRole, Publish
 from justlane.model.findings import Source
+from justlane.reports.outputs.answers import Ask as AskJson
+from justlane.reports.outputs.answers import Ceiling as CeilingJson
+from justlane.reports.outputs.answers import Failure as FailureJson
+from justlane.reports.outputs.answers import Miss as MissJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import box_text, boxes_text, condition_text, plain_boxes
 from justlane.reports.parts.edits import (
@@ -29,10 +32,10 @@ from justlane.reports.text.look import Look, Sheet
 _MOST_MISSES = 5
 
 
-def plain(result: Reply) -> dict[str, Any]:
+def plain(result: Reply) -> AskJson:
     """The answer as JSON values; each binding stands there once, and the rest names it by its place."""
     answer, bindings = result.answer, chains.References()
-    found = {
+    found: AskJson = {
         "user": answer.user,
         "action": answer.action,
         "scope": answer.scope,
@@ -52,11 +55,13 @@ def plain(result: Reply) -> dict[str, Any]:
         "ceilings": [_plain_ceiling(ceiling) for ceiling in answer.ceilings],
         "failures": [_plain_failure(failure, bindings) for failure in answer.failures],
         "misses": [_plain_miss(miss, bindings) for miss in result.misses],
+        "bindings": [],
     }
-    return {**found, "bindings": bindings.plain}
+    found["bindings"] = bindings.plain  # last: all of the above names bindings by their place in it
+    return found
 
 
-def _plain_ceiling(ceiling: Ceiling) -> dict[str, Any]:
+def _plain_ceiling(ceiling: Ceiling) -> CeilingJson:
     return {
         "never": list(ceiling.patterns),
         "to": str(ceiling.principal),
@@ -67,7 +72,7 @@ def _plain_ceiling(ceiling: Ceiling) -> dict[str, Any]:
     }
 
 
-def _plain_failure(failure: Failure, bindings: chains.References) -> dict[str, Any]:
+def _plain_failure(failure: Failure, bindings: chains.References) -> FailureJson:
     return {
         "failing": failure.failing.value,
         "action": failure.action,
@@ -79,7 +84,7 @@ def _plain_failure(failure: Failure, bindings: chains.References) -> dict[str, A
     }
 
 
-def _plain_miss(miss: Miss, bindings: chains.References) -> dict[str, Any]:
+def _plain_miss(miss: Miss, bindings: chains.References) -> MissJson:
     return {
         "change": miss.turn.value,
         "role": miss.role or None,

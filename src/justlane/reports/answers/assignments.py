@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec.structs import replace
 
@@ -11,6 +10,8 @@ from justlane.engine.questions.assignments import Assignment, Assignments
 from justlane.engine.questions.one_place import Standing
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
+from justlane.reports.outputs.views import Assignment as AssignmentJson
+from justlane.reports.outputs.views import Assignments as AssignmentsJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import condition_text
 from justlane.reports.text.lines import Line, line, render
@@ -20,10 +21,10 @@ from justlane.reports.text.tables import table
 _COLUMNS = ("role", "at", "through", "when", "until", "state", "line")
 
 
-def plain(result: Assignments) -> dict[str, Any]:
+def plain(result: Assignments) -> AssignmentsJson:
     """The list as JSON values."""
     bindings = chains.References()
-    given = [
+    given: list[AssignmentJson] = [
         {
             "binding": bindings.to(a.binding),
             "through": [str(step.group) for step in a.memberships],

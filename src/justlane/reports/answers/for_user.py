@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Mapping
 
 from justlane.engine.decision.explanation import Failing
 from justlane.engine.offers.help_desk import ForUser, Named, Way
 from justlane.model.circumstances import Outcome
 from justlane.model.names import counted
+from justlane.reports.outputs.answers import ForUser as ForUserJson
 from justlane.reports.parts.conditions import boxes_text
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -37,7 +37,7 @@ _WHY = {
 }
 
 
-def plain(result: ForUser) -> dict[str, Any]:
+def plain(result: ForUser) -> ForUserJson:
     """The answer as JSON values."""
     answer, way = result.reply.answer, result.way
     return {
@@ -59,7 +59,7 @@ def plain(result: ForUser) -> dict[str, Any]:
 
 def sheet(result: ForUser) -> Sheet:
     """One row."""
-    found = plain(result)
+    found: Mapping[str, object] = plain(result)
     columns = ("user", "action", "scope", "answer", "role", "group", "owner", "text")
     return Sheet(columns, [tuple(found[name] or "" for name in columns)])
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from justlane.engine.questions.holders import Holders
 from justlane.model.names import counted
+from justlane.reports.outputs.views import Holder as HolderJson
+from justlane.reports.outputs.views import Holders as HoldersJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import boxes_text, plain_boxes
 from justlane.reports.text.lines import line, render
@@ -13,10 +13,10 @@ from justlane.reports.text.look import Look, Sheet
 from justlane.reports.text.tables import table
 
 
-def plain(result: Holders) -> dict[str, Any]:
+def plain(result: Holders) -> HoldersJson:
     """The holders as JSON values."""
     bindings = chains.References()
-    found = [
+    found: list[HolderJson] = [
         {
             "user": holder.user,
             "conditions": plain_boxes(holder.conditions),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from typing import Any
 
 from justlane.engine.offers.together import Need, Offer, Offers, Step
 from justlane.model.bindings import Binding
@@ -25,13 +24,15 @@ from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.model.people import PrincipalKind
 from justlane.model.shell import spelt
+from justlane.reports.outputs.edits import Need as NeedJson
+from justlane.reports.outputs.edits import Offers as OffersJson
 from justlane.reports.parts.conditions import typed
 from justlane.reports.parts.edits import against, against_all, effect_text, plain_edit, plain_effect
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: Offers) -> dict[str, Any]:
+def plain(result: Offers) -> OffersJson:
     """The offers as JSON values."""
     return {
         "needs": [_plain_need(need) for need in result.needs],
@@ -53,7 +54,7 @@ def plain(result: Offers) -> dict[str, Any]:
     }
 
 
-def _plain_need(need: Need) -> dict[str, Any]:
+def _plain_need(need: Need) -> NeedJson:
     return {"user": need.user, "action": need.action, "scope": need.scope}
 
 

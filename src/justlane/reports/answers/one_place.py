@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.questions.one_place import GivenHere, OnePlace, PeopleHere, Standing
 from justlane.model.names import counted
+from justlane.reports.outputs.views import GivenHere as GivenHereJson
+from justlane.reports.outputs.views import OnePlace as OnePlaceJson
+from justlane.reports.outputs.views import PeopleHere as PeopleHereJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import boxes_text, condition_text, plain_boxes
 from justlane.reports.text.lines import Line, Span, line, render
@@ -15,10 +17,10 @@ from justlane.reports.text.look import Look, Sheet
 _MOST_NAMED = 8
 
 
-def plain(result: OnePlace) -> dict[str, Any]:
+def plain(result: OnePlace) -> OnePlaceJson:
     """The place as JSON values; each binding stands there once, and the rest names it by its place."""
     bindings = chains.References()
-    given = [
+    given: list[GivenHereJson] = [
         {
             "binding": bindings.to(g.binding),
             "standing": g.standing.value,
@@ -27,7 +29,7 @@ def plain(result: OnePlace) -> dict[str, Any]:
         }
         for g in result.given
     ]
-    people = [
+    people: list[PeopleHereJson] = [
         {
             "users": list(alike.users),
             "actions": {

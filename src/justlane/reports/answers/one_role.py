@@ -3,37 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.questions.administrators import Fullness
 from justlane.engine.questions.one_place import Standing
 from justlane.engine.questions.one_role import OneRole, RoleAction, RoleGiven
 from justlane.model.names import counted
 from justlane.model.shell import spelt
+from justlane.reports.outputs.views import OneRole as OneRoleJson
+from justlane.reports.outputs.views import RoleAction as RoleActionJson
+from justlane.reports.outputs.views import RoleGiven as RoleGivenJson
+from justlane.reports.outputs.views import RoleStep as RoleStepJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import condition_text
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: OneRole) -> dict[str, Any]:
+def plain(result: OneRole) -> OneRoleJson:
     """The role as JSON values."""
     bindings = chains.References()
     role = result.role
-    actions = [
+    actions: list[RoleActionJson] = [
         {
             "action": a.action,
             "sensitive": a.sensitive,
             "held": bool(a.steps),
             "left_out": a.left_out is not None,
-            "steps": [
-                *({"sentence": s.sentence, **chains.plain_source(s.source)} for s in chains.role_steps(a.steps)),
-                *([{"sentence": "leaves it out", **chains.plain_source(a.left_out)}] if a.left_out else []),
-            ],
+            "steps": _plain_steps(a),
         }
         for a in result.actions
     ]
-    given = [
+    given: list[RoleGivenJson] = [
         {"binding": bindings.to(g.binding), "standing": g.standing.value, "people": g.people} for g in result.given
     ]
     return {
@@ -53,6 +53,15 @@ def plain(result: OneRole) -> dict[str, Any]:
         "bindings": bindings.plain,
         **chains.plain_source(role.source),
     }
+
+
+def _plain_steps(action: RoleAction) -> list[RoleStepJson]:
+    found: list[RoleStepJson] = [
+        {"sentence": s.sentence, **chains.plain_source(s.source)} for s in chains.role_steps(action.steps)
+    ]
+    if action.left_out:
+        found.append({"sentence": "leaves it out", **chains.plain_source(action.left_out)})
+    return found
 
 
 def sheet(result: OneRole) -> Sheet:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Iterator
 from itertools import groupby, zip_longest
-from typing import Any
 
 from justlane.engine.questions.reach import Grant, Reach, ReachedScope
 from justlane.model.names import counted
+from justlane.reports.outputs.views import Reach as ReachJson
+from justlane.reports.outputs.views import ReachedScope as ReachedScopeJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import boxes_text, condition_text, plain_boxes
 from justlane.reports.text.lines import Line, Span, line, render
@@ -28,7 +29,7 @@ def _left_width(scope: ReachedScope, depth: int) -> int:
     return max([own, *(_left_width(inner, depth + 1) for inner in scope.inside)])
 
 
-def plain(result: Reach) -> dict[str, Any]:
+def plain(result: Reach) -> ReachJson:
     """The tree as JSON values; each binding stands there once, and cells name it by its place."""
     bindings = chains.References()
     trees = [_plain_scope(tree, bindings) for tree in result.platforms]
@@ -44,7 +45,7 @@ def plain(result: Reach) -> dict[str, Any]:
     }
 
 
-def _plain_scope(scope: ReachedScope, bindings: chains.References) -> dict[str, Any]:
+def _plain_scope(scope: ReachedScope, bindings: chains.References) -> ReachedScopeJson:
     return {
         "scope": scope.address,
         "kind": scope.kind,

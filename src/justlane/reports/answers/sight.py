@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.questions.sight import Seen, Sight
 from justlane.model.names import counted
+from justlane.reports.outputs.views import Sight as SightJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: Sight) -> dict[str, Any]:
+def plain(result: Sight) -> SightJson:
     """What they see as JSON values, each scope after the one that contains it."""
     return {
         "user": result.user,

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.changes.two_people import SideBySide, Surplus
 from justlane.model.names import counted
+from justlane.reports.outputs.changes import Surplus as SurplusJson
+from justlane.reports.outputs.changes import TwoPeople as TwoPeopleJson
 from justlane.reports.parts import chains
 from justlane.reports.parts.conditions import boxes_text, plain_boxes
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: SideBySide) -> dict[str, Any]:
+def plain(result: SideBySide) -> TwoPeopleJson:
     """Both as JSON values."""
     bindings = chains.References()
     return {
@@ -26,7 +27,7 @@ def plain(result: SideBySide) -> dict[str, Any]:
     }
 
 
-def _plain(surplus: Surplus, bindings: chains.References) -> dict[str, Any]:
+def _plain(surplus: Surplus, bindings: chains.References) -> SurplusJson:
     return {
         "actions": list(surplus.actions),
         "scopes": list(surplus.scopes),

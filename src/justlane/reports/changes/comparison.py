@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Literal
 
 from justlane.engine.changes.comparison import Alike, CellChange, Comparison
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.model.names import counted
+from justlane.reports.outputs.changes import Alike as AlikeJson
+from justlane.reports.outputs.changes import CellChange as CellChangeJson
+from justlane.reports.outputs.changes import Comparison as ComparisonJson
 from justlane.reports.parts.conditions import boxes_text, plain_boxes
 from justlane.reports.text.lines import Line, Span, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -15,7 +18,7 @@ from justlane.reports.text.look import Look, Sheet
 _MOST_NAMES = 8
 
 
-def plain(result: Comparison) -> dict[str, Any]:
+def plain(result: Comparison) -> ComparisonJson:
     """The comparison as JSON values."""
     return {
         "before": result.before,
@@ -27,7 +30,7 @@ def plain(result: Comparison) -> dict[str, Any]:
     }
 
 
-def plain_group(group: Alike) -> dict[str, Any]:
+def plain_group(group: Alike) -> AlikeJson:
     """People who change alike, as JSON values."""
     return {
         "users": list(group.users),
@@ -37,7 +40,7 @@ def plain_group(group: Alike) -> dict[str, Any]:
     }
 
 
-def _plain(change: CellChange) -> dict[str, Any]:
+def _plain(change: CellChange) -> CellChangeJson:
     return {
         "action": change.action,
         "scope": change.scope,
@@ -51,7 +54,7 @@ def _plain(change: CellChange) -> dict[str, Any]:
     }
 
 
-def _state(boxes: tuple[Box, ...] | None) -> str:
+def _state(boxes: tuple[Box, ...] | None) -> Literal["yes", "no", "only if"]:
     return "no" if boxes is None else "only if" if boxes else "yes"
 
 

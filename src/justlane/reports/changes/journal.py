@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec import Struct
 
 from justlane.files.saving.journal import PLACE, Note
 from justlane.model.names import counted
 from justlane.reports.changes.proposal import bare, plain_hunk
+from justlane.reports.outputs.edits import Edits as EditsJson
+from justlane.reports.outputs.edits import Entry as EntryJson
+from justlane.reports.outputs.edits import Wholeness as WholenessJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -38,14 +40,14 @@ class Wholeness(Struct, frozen=True):
     """Lines that are not bound to the one before: the number, and whether it can be read."""
 
 
-def plain(result: Edits | Wholeness) -> dict[str, Any]:
+def plain(result: Edits | Wholeness) -> EditsJson | WholenessJson:
     """The edits, or whether they are whole, as JSON values."""
     if isinstance(result, Wholeness):
         return {"lines": result.lines, "broken": [number for number, _ in result.broken]}
     return {"edits": [_plain(listed) for listed in result.edits]}
 
 
-def _plain(listed: Listed) -> dict[str, Any]:
+def _plain(listed: Listed) -> EntryJson:
     note = listed.note
     return {
         "number": note.number,

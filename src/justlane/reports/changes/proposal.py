@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from justlane.engine.changes.comparison import Acting, Alike, CellChange
 from justlane.engine.changes.effect import Effect
@@ -12,6 +11,11 @@ from justlane.files.saving.proposal import Proposal
 from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.reports.changes import comparison
+from justlane.reports.outputs.changes import Alike as AlikeJson
+from justlane.reports.outputs.edits import Acting as ActingJson
+from justlane.reports.outputs.edits import ChangedFile as ChangedFileJson
+from justlane.reports.outputs.edits import ChangedLines as ChangedLinesJson
+from justlane.reports.outputs.edits import Proposal as ProposalJson
 from justlane.reports.parts.edits import plain_effect
 from justlane.reports.parts.findings import plain_findings
 from justlane.reports.text.lines import Line, Span, line, render
@@ -61,7 +65,7 @@ def _together(changes: list[CellChange], places: list[str]) -> Iterator[Span | s
         yield f": before, {comparison.said(one.before)}; now, {comparison.said(one.after)}"
 
 
-def plain(result: Proposal) -> dict[str, Any]:
+def plain(result: Proposal) -> ProposalJson:
     """The edit as JSON values."""
     return {
         "command": result.command,
@@ -85,20 +89,26 @@ def plain(result: Proposal) -> dict[str, Any]:
     }
 
 
-def _plain_groups(groups: Sequence[Alike] | None) -> list[dict[str, Any]] | None:
+def _plain_groups(groups: Sequence[Alike] | None) -> list[AlikeJson] | None:
     return None if groups is None else [comparison.plain_group(group) for group in groups]
 
 
-def _plain_acting(one: Acting) -> dict[str, Any]:
-    ways = {"gains": one.gains, "loses": one.loses}
-    return {"platform": one.platform, "role": one.role, **ways, "users": list(one.users), "places": one.places}
+def _plain_acting(one: Acting) -> ActingJson:
+    return {
+        "platform": one.platform,
+        "role": one.role,
+        "gains": one.gains,
+        "loses": one.loses,
+        "users": list(one.users),
+        "places": one.places,
+    }
 
 
-def _plain_file(change: Changed) -> dict[str, Any]:
+def _plain_file(change: Changed) -> ChangedFileJson:
     return {"file": change.file, "lines": [plain_hunk(hunk) for hunk in change.hunks]}
 
 
-def plain_hunk(hunk: Hunk) -> dict[str, Any]:
+def plain_hunk(hunk: Hunk) -> ChangedLinesJson:
     """Lines that stand in the place of others, as JSON values."""
     return {"line": hunk.line, "old": bare(hunk.old), "new": bare(hunk.new)}
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from typing import Any
 
 from msgspec import Struct
 
@@ -12,6 +11,8 @@ from justlane.model.findings import Severity
 from justlane.model.names import counted
 from justlane.model.rules import Accepted
 from justlane.model.visible import short
+from justlane.reports.outputs.changes import Checked as CheckedJson
+from justlane.reports.outputs.changes import Flaw as FlawJson
 from justlane.reports.parts.edits import plain_edit
 from justlane.reports.parts.findings import heading, plain_finding, said
 from justlane.reports.text.lines import Line, line, render
@@ -44,7 +45,7 @@ class Checked(Struct, frozen=True):
         return sum(f.severity is severity for f in self.flaws)
 
 
-def plain(result: Checked) -> dict[str, Any]:
+def plain(result: Checked) -> CheckedJson:
     """The findings as JSON values."""
     return {
         "estate": result.estate,
@@ -66,7 +67,7 @@ def plain(result: Checked) -> dict[str, Any]:
     }
 
 
-def _plain(result: Checked, flaw: Flaw) -> dict[str, Any]:
+def _plain(result: Checked, flaw: Flaw) -> FlawJson:
     return {
         **plain_finding(flaw),
         "about": list(flaw.about),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from msgspec import Struct
 
@@ -11,6 +10,7 @@ from justlane.engine.surveys.review import Grant, Seat
 from justlane.files.history.reviews import Asked, Review
 from justlane.model.findings import Source
 from justlane.model.names import counted
+from justlane.reports.outputs.edits import ReviewStanding as ReviewStandingJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -59,7 +59,7 @@ def standing_of(one: Review, rows: Sequence[tuple[Grant | Seat, Asked]]) -> Revi
     )
 
 
-def plain(result: Standing) -> list[dict[str, Any]]:
+def plain(result: Standing) -> list[ReviewStandingJson]:
     """The reviews as JSON values."""
     return [
         {

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec import Struct
 
+from justlane.reports.outputs.changes import Rule as RuleJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 from justlane.rules.inspection import Option
@@ -32,7 +32,7 @@ def default(option: Option) -> str:
     return ", ".join(option.default) or "none"
 
 
-def plain(result: Rules) -> list[dict[str, Any]]:
+def plain(result: Rules) -> list[RuleJson]:
     """The rules as JSON values."""
     return [
         {

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.questions.expectations import Verdict
+from justlane.reports.outputs.changes import Verdicts as VerdictsJson
 from justlane.reports.parts.chains import plain_source
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: tuple[Verdict, ...]) -> dict[str, Any]:
+def plain(result: tuple[Verdict, ...]) -> VerdictsJson:
     """The verdicts as JSON values."""
     return {
         "hold": sum(v.holds for v in result),

@@ -16,17 +16,17 @@ class DirectoryRead(TypedDict):
     groups: int
 
 
-class Overview(TypedDict):
+class Snapshot(TypedDict):
     snapshot: str
     taken: str
     directories: list[DirectoryRead]
+
+
+class Overview(Snapshot):
     kept: list[str]
 
 
-class Pulled(TypedDict):
-    snapshot: str
-    taken: str
-    directories: list[DirectoryRead]
+class Pulled(Snapshot):
     users: int
     groups: int
     memberships: int

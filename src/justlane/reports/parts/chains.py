@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Literal
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -16,6 +16,10 @@ from justlane.engine.questions.reach import Grant
 from justlane.model.bindings import Binding
 from justlane.model.findings import Source
 from justlane.model.people import PrincipalKind
+from justlane.reports.outputs.answers import Binding as BindingJson
+from justlane.reports.outputs.answers import Chain as ChainJson
+from justlane.reports.outputs.answers import Line as LineJson
+from justlane.reports.outputs.views import Grant as GrantJson
 from justlane.reports.parts.conditions import condition_text, plain_boxes
 from justlane.reports.text.lines import Span
 
@@ -23,7 +27,7 @@ from justlane.reports.text.lines import Span
 class Step(Struct, frozen=True):
     """One step: what it says, in styled pieces, and the line that says so."""
 
-    kind: str
+    kind: Literal["member", "given", "published", "builds on", "allows", "implies", "covers"]
     spans: tuple[Span, ...]
     source: Source
 
@@ -94,12 +98,12 @@ class References:
         return self._places[id(binding)]
 
     @property
-    def plain(self) -> list[dict[str, Any]]:
+    def plain(self) -> list[BindingJson]:
         """The list."""
         return [plain_binding(binding) for binding in self._all]
 
 
-def plain(chain: Chain, bindings: References) -> dict[str, Any]:
+def plain(chain: Chain, bindings: References) -> ChainJson:
     """A chain as JSON values."""
     return {
         "binding": bindings.to(chain.binding),
@@ -108,7 +112,7 @@ def plain(chain: Chain, bindings: References) -> dict[str, Any]:
     }
 
 
-def plain_grant(grant: Grant, bindings: References) -> dict[str, Any]:
+def plain_grant(grant: Grant, bindings: References) -> GrantJson:
     """A binding through which somebody has something, the groups in between, and when it is the one that gives it."""
     return {
         "through": [str(step.group) for step in grant.memberships],
@@ -117,7 +121,7 @@ def plain_grant(grant: Grant, bindings: References) -> dict[str, Any]:
     }
 
 
-def plain_binding(binding: Binding) -> dict[str, Any]:
+def plain_binding(binding: Binding) -> BindingJson:
     """A binding as JSON values; `when` is what its condition asks for besides dates."""
     asked = replace(binding.condition, first_day=None, last_day=None)
     first, last = binding.condition.first_day, binding.condition.last_day
@@ -138,7 +142,7 @@ def plain_binding(binding: Binding) -> dict[str, Any]:
     }
 
 
-def plain_source(source: Source | None) -> dict[str, Any]:
+def plain_source(source: Source | None) -> LineJson:
     """File and line as JSON values."""
     return {"file": source.file, "line": source.line} if source else {"file": None, "line": None}
 

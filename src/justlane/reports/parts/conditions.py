@@ -4,11 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import date
-from typing import Any
+from typing import TypedDict, cast
 
 from justlane.engine.decision.axes import AgeRange, TimeRange
 from justlane.engine.decision.circumstances_in_words import AddressRange, Box
 from justlane.model.circumstances import SIDES, WEEKDAYS, Condition, parts_of, span_text
+from justlane.reports.outputs.answers import Box as BoxJson
+
+
+class _Sides(TypedDict):
+    multi_factor: bool | None
+    managed_device: bool | None
 
 
 def box_text(box: Box) -> str:
@@ -29,12 +35,12 @@ def boxes_text(boxes: Iterable[Box]) -> str:
     return "; or ".join(box_text(box) for box in boxes)
 
 
-def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
+def plain_boxes(boxes: Iterable[Box]) -> list[BoxJson]:
     """Boxes as JSON values; what is empty or null asks for nothing."""
     return [
         {
             "addresses": [{"inside": a.inside, "but_not": list(a.but_not)} for a in box.addresses],
-            **{field: dict(box.sides).get(field) for field in SIDES},
+            **_plain_sides(box),
             "methods": list(box.methods),
             "other_methods": box.other_methods,
             "times": [{"days": [WEEKDAYS[d] for d in t.days], "hours": [str(h) for h in t.hours]} for t in box.times],
@@ -42,6 +48,12 @@ def plain_boxes(boxes: Iterable[Box]) -> list[dict[str, Any]]:
         }
         for box in boxes
     ]
+
+
+def _plain_sides(box: Box) -> _Sides:
+    """The axes that have two sides: which of them a box asks for, if any."""
+    asked = dict(box.sides)
+    return cast(_Sides, {field: asked.get(field) for field in SIDES})
 
 
 def typed(condition: Condition) -> Iterator[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from typing import Any
+from typing import Any, cast
 
 from justlane.engine.changes.effect import Effect, Extent, Moved, Who
 from justlane.engine.changes.guards import Refusal
@@ -22,6 +22,11 @@ from justlane.model.edits import (
     Withdraw,
 )
 from justlane.model.names import counted, some_of
+from justlane.reports.outputs.answers import Edit as EditJson
+from justlane.reports.outputs.answers import Effect as EffectJson
+from justlane.reports.outputs.answers import Extent as ExtentJson
+from justlane.reports.outputs.answers import Moved as MovedJson
+from justlane.reports.outputs.answers import Who as WhoJson
 from justlane.reports.parts import chains
 from justlane.reports.text.lines import Line, line
 
@@ -29,10 +34,10 @@ _MOST_NAMED = 4
 _MOST_WHO = 2
 
 
-def plain_edit(edit: Edit) -> dict[str, Any]:
+def plain_edit(edit: Edit) -> EditJson:
     """An edit as JSON values; what does not belong to its kind is null."""
-    found: dict[str, Any] = {
-        "edit": type(edit).__struct_config__.tag,
+    found: EditJson = {
+        "edit": cast(Any, type(edit).__struct_config__.tag),
         "bindings": [],
         "platform": None,
         "role": None,
@@ -45,21 +50,27 @@ def plain_edit(edit: Edit) -> dict[str, Any]:
         case Give() | Withdraw():
             found["bindings"] = [chains.plain_binding(b) for b in edit.bindings]
         case AllowInRole() | LeaveOutOfRole():
-            found |= {"platform": edit.platform, "role": edit.role, "action": edit.action}
+            found["platform"] = edit.platform
+            found["role"] = edit.role
+            found["action"] = edit.action
         case KeepInRole():
-            found |= {"platform": edit.platform, "role": edit.role, "action": edit.pattern.text}
+            found["platform"] = edit.platform
+            found["role"] = edit.role
+            found["action"] = edit.pattern.text
         case DropRole():
-            found |= {"platform": edit.platform, "role": edit.role}
+            found["platform"] = edit.platform
+            found["role"] = edit.role
         case Publish() | Unpublish():
-            found |= {"group": f"group {edit.group}", "scope": edit.scope}
+            found["scope"] = edit.scope
         case Join() | Leave():
-            found |= {"user": edit.login, "group": str(edit.group)}
+            found["user"] = edit.login
+            found["group"] = str(edit.group)
         case Enable():
-            found |= {"user": edit.login}
+            found["user"] = edit.login
     return found
 
 
-def plain_effect(effect: Effect) -> dict[str, Any]:
+def plain_effect(effect: Effect) -> EffectJson:
     """What an edit does, as JSON values."""
     return {
         "people": effect.people,
@@ -72,11 +83,11 @@ def plain_effect(effect: Effect) -> dict[str, Any]:
     }
 
 
-def _plain_who(who: Who) -> dict[str, Any]:
+def _plain_who(who: Who) -> WhoJson:
     return {"people": who.people, "named": list(who.named)}
 
 
-def _plain_moved(moved: Moved) -> dict[str, Any]:
+def _plain_moved(moved: Moved) -> MovedJson:
     return {"action": moved.action, "sensitive": moved.sensitive, "people": moved.people, "cells": moved.cells}
 
 
@@ -90,7 +101,7 @@ def effect_text(effect: Effect) -> str:
     return "; ".join(parts)
 
 
-def plain_extent(extent: Extent) -> dict[str, Any]:
+def plain_extent(extent: Extent) -> ExtentJson:
     """How far an edit can reach, as JSON values."""
     return {"people": extent.people, "places": extent.places}
 

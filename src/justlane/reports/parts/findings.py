@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 from justlane.model.findings import Finding, Severity
 from justlane.model.visible import short
+from justlane.reports.outputs.changes import Finding as FindingJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look
 
@@ -15,12 +15,12 @@ _LONGEST = 1000
 _STYLES = {Severity.ERROR: "no", Severity.WARNING: "warn", Severity.NOTE: "dim"}
 
 
-def plain_findings(some: Iterable[Finding]) -> list[dict[str, Any]]:
+def plain_findings(some: Iterable[Finding]) -> list[FindingJson]:
     """Findings as JSON values."""
     return [plain_finding(f) for f in some]
 
 
-def plain_finding(f: Finding) -> dict[str, Any]:
+def plain_finding(f: Finding) -> FindingJson:
     """A finding as JSON values."""
     return {
         "rule": f.rule,

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from justlane.engine.questions.one_person_or_group import Found
+from justlane.reports.outputs.people import Found as FoundJson
+from justlane.reports.outputs.people import FoundUser as FoundUserJson
 from justlane.reports.parts.chains import plain_source
 from justlane.reports.people import group_sizes
 from justlane.reports.text.look import Look, Sheet
 from justlane.reports.text.tables import table
 
 
-def plain(result: Found) -> dict[str, Any]:
+def plain(result: Found) -> FoundJson:
     """All that was found, as JSON values."""
-    users = [
+    users: list[FoundUserJson] = [
         {"user": u.login, "name": u.name, "enabled": u.enabled, "id": u.id, **plain_source(u.source)}
         for u in result.users
     ]

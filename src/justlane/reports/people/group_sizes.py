@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from justlane.engine.questions.one_person_or_group import SizedGroup
 from justlane.model.people import Group
+from justlane.reports.outputs.people import GroupSize as GroupSizeJson
 from justlane.reports.parts.chains import plain_source
 from justlane.reports.text.look import Look, Sheet
 from justlane.reports.text.tables import table
@@ -13,7 +12,7 @@ from justlane.reports.text.tables import table
 Sized = tuple[SizedGroup, ...]
 
 
-def plain(result: Sized) -> list[Any]:
+def plain(result: Sized) -> list[GroupSizeJson]:
     """The groups as JSON values."""
     return [
         {

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.questions.one_person_or_group import Belonging, Portrait
 from justlane.engine.questions.settings import Brought
 from justlane.model.estate import Setting
 from justlane.model.names import some_of
 from justlane.model.people import Group, LocalMember, Membership
+from justlane.reports.outputs.people import Belonging as BelongingJson
+from justlane.reports.outputs.people import Member as MemberJson
+from justlane.reports.outputs.people import OneGroup as OneGroupJson
+from justlane.reports.outputs.people import OneUser as OneUserJson
+from justlane.reports.outputs.people import Setting as SettingJson
 from justlane.reports.parts.chains import plain_source
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -18,26 +22,37 @@ from justlane.reports.text.tables import table
 _MOST_MEMBERS = 12
 
 
-def plain(result: Portrait) -> dict[str, Any]:
+def plain(result: Portrait) -> OneUserJson | OneGroupJson:
     """The portrait as JSON values."""
-    known: dict[str, Any] = {}
+    belongings = [_plain_belonging(belonging) for belonging in result.belongings]
+    settings = [_plain_setting(brought) for brought in result.settings]
     if result.user:
         user = result.user
-        known = {"user": user.login, "name": user.name, "enabled": user.enabled, "id": user.id}
-        known["until"] = user.last_day.isoformat() if user.last_day else None
-        known |= plain_source(user.source)
-    elif result.group:
-        group = result.group
-        known = {"group": group.name, "platform": result.platform or None, "for": group.purpose}
-        known |= {"id": group.id if isinstance(group, Group) else "", **plain_source(group.source)}
-        known["members"] = [
-            {**_plain_member(member), "for": result.purposes.get(member.member.name)} for member in group.members
-        ]
-    belongings = [_plain_belonging(belonging) for belonging in result.belongings]
-    return {**known, "in": belongings, "settings": [_plain_setting(brought) for brought in result.settings]}
+        return {
+            "user": user.login,
+            "name": user.name,
+            "enabled": user.enabled,
+            "id": user.id,
+            "until": user.last_day.isoformat() if user.last_day else None,
+            **plain_source(user.source),
+            "in": belongings,
+            "settings": settings,
+        }
+    group = result.group
+    assert group is not None
+    return {
+        "group": group.name,
+        "platform": result.platform or None,
+        "for": group.purpose,
+        "id": group.id if isinstance(group, Group) else "",
+        **plain_source(group.source),
+        "members": [_plain_member(member, result.purposes.get(member.member.name)) for member in group.members],
+        "in": belongings,
+        "settings": settings,
+    }
 
 
-def _plain_setting(brought: Brought) -> dict[str, Any]:
+def _plain_setting(brought: Brought) -> SettingJson:
     return {
         "platform": brought.platform,
         "setting": brought.setting.name,
@@ -49,12 +64,13 @@ def _plain_setting(brought: Brought) -> dict[str, Any]:
     }
 
 
-def _plain_member(member: Membership | LocalMember) -> dict[str, Any]:
+def _plain_member(member: Membership | LocalMember, purpose: str | None) -> MemberJson:
     reason, until = (member.reason, member.last_day) if isinstance(member, LocalMember) else ("", None)
-    return {"member": str(member.member), "reason": reason or None, "until": until.isoformat() if until else None}
+    last = until.isoformat() if until else None
+    return {"member": str(member.member), "reason": reason or None, "until": last, "for": purpose}
 
 
-def _plain_belonging(belonging: Belonging) -> dict[str, Any]:
+def _plain_belonging(belonging: Belonging) -> BelongingJson:
     return {
         "group": belonging.group,
         "platform": belonging.platform or None,

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from justlane.files.people.snapshots import Overview
 from justlane.model.people import Snapshot
+from justlane.reports.outputs.people import Overview as OverviewJson
+from justlane.reports.outputs.people import Snapshot as SnapshotJson
 from justlane.reports.text.lines import line, render
 from justlane.reports.text.look import Look, Sheet
 from justlane.reports.text.spans import age_text
@@ -14,12 +14,12 @@ from justlane.reports.text.tables import table
 COLUMNS = ("directory", "by", "from", "users", "groups")
 
 
-def plain(result: Overview) -> dict[str, Any]:
+def plain(result: Overview) -> OverviewJson:
     """The overview as JSON values."""
     return {**plain_snapshot(result.snapshot), "kept": list(result.kept)}
 
 
-def plain_snapshot(snapshot: Snapshot) -> dict[str, Any]:
+def plain_snapshot(snapshot: Snapshot) -> SnapshotJson:
     """When and from where people were read, as JSON values."""
     return {
         "snapshot": snapshot.name,

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any
 
 from justlane.engine.changes.comparison import Alike, CellChange
 from justlane.engine.changes.people_changes import Move, Movement, PeopleChanges
 from justlane.model.names import counted
 from justlane.model.scopes import platform_of
 from justlane.reports.changes import comparison
+from justlane.reports.outputs.people import Movement as MovementJson
+from justlane.reports.outputs.people import PeopleChanges as PeopleChangesJson
 from justlane.reports.text.lines import Line, Span, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -19,7 +20,7 @@ _MOST_PLACES = 3
 _MOST_NAMES = 8
 
 
-def plain(result: PeopleChanges) -> dict[str, Any]:
+def plain(result: PeopleChanges) -> PeopleChangesJson:
     """The changes as JSON values."""
     return {
         "before": result.before,
@@ -30,7 +31,7 @@ def plain(result: PeopleChanges) -> dict[str, Any]:
     }
 
 
-def _plain(change: Movement) -> dict[str, Any]:
+def _plain(change: Movement) -> MovementJson:
     return {
         "name": change.name,
         "title": change.title,

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from justlane.directories.pull import Pulled
 from justlane.model.names import counted
+from justlane.reports.outputs.people import Pulled as PulledJson
 from justlane.reports.parts import findings
 from justlane.reports.people import overview
 from justlane.reports.text.lines import line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: Pulled) -> dict[str, Any]:
+def plain(result: Pulled) -> PulledJson:
     """The pull as JSON values."""
     return {
         **overview.plain_snapshot(result.snapshot),

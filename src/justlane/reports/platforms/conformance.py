@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.platforms.promises.conformance import Conformance
+from justlane.reports.outputs.platforms import Conformance as ConformanceJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 
-def plain(result: Conformance) -> dict[str, Any]:
+def plain(result: Conformance) -> ConformanceJson:
     """The promises as JSON values."""
     return {
         "connector": result.connector,

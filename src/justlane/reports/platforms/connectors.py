@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec import Struct
 
 from justlane.model.errors import UsageError
-from justlane.platforms.interface import CONNECTORS, kind_of
+from justlane.platforms.interface import CONNECTORS, Dialect, kind_of
+from justlane.reports.outputs.platforms import ConnectorAbilities as ConnectorAbilitiesJson
+from justlane.reports.outputs.platforms import ConnectorKind as ConnectorKindJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -19,19 +20,25 @@ class Connectors(Struct, frozen=True):
     known: dict[str, str]
 
 
-def plain(result: Connectors) -> list[dict[str, Any]]:
+def plain(result: Connectors) -> list[ConnectorKindJson]:
     """The kinds as JSON values; what cannot be loaded says why."""
     return [_plain(name, origin) for name, origin in sorted(result.known.items())]
 
 
-def _plain(name: str, origin: str) -> dict[str, Any]:
-    found: dict[str, Any] = {"connector": name, "ships": name in CONNECTORS, "module": origin, "trouble": None}
+def _plain(name: str, origin: str) -> ConnectorKindJson:
+    abilities: ConnectorAbilitiesJson | None = None
+    trouble: str | None = None
     try:
-        dialect = kind_of(name).DIALECT
+        abilities = _plain_abilities(kind_of(name).DIALECT)
     except UsageError as error:
-        return {**found, "trouble": error.message, "abilities": None}
+        trouble = error.message
+    ships = name in CONNECTORS
+    return {"connector": name, "ships": ships, "module": origin, "trouble": trouble, "abilities": abilities}
+
+
+def _plain_abilities(dialect: Dialect) -> ConnectorAbilitiesJson:
     can = dialect.abilities
-    abilities = {
+    return {
         "decides": sorted(can.decides),
         "habits": sorted(can.habits),
         "always": [{"habit": habit, "value": value} for habit, value in can.required],
@@ -44,7 +51,6 @@ def _plain(name: str, origin: str) -> dict[str, Any]:
         "takes": list(dialect.settings.optional),
         "by_hand": dialect.by_people,
     }
-    return {**found, "abilities": abilities}
 
 
 def sheet(result: Connectors) -> Sheet:
@@ -52,9 +58,9 @@ def sheet(result: Connectors) -> Sheet:
     columns = ("connector", "decides", "conditions", "gives to", "needs")
     rows = []
     for one in plain(result):
-        can = one["abilities"] or {}
-        cells = [" ".join(can.get(key, ())) for key in ("decides", "conditions", "gives_to", "needs")]
-        rows.append((one["connector"], *cells))
+        can = one["abilities"]
+        cells = (can["decides"], can["conditions"], can["gives_to"], can["needs"]) if can else ((),) * 4
+        rows.append((one["connector"], *map(" ".join, cells)))
     return Sheet(columns, rows)
 
 
@@ -69,10 +75,10 @@ def _lines(result: Connectors) -> Iterator[Line]:
             yield line()
         origin = "" if one["ships"] else f"  of another package, {one['module']}"
         yield line((one["connector"], "name"), (origin, "dim"))
-        if one["trouble"]:
-            yield line(("  " + one["trouble"], "no"), hanging="  ")
-            continue
         can = one["abilities"]
+        if can is None:
+            yield line((f"  {one['trouble']}", "no"), hanging="  ")
+            continue
         actions = ", ".join(can["actions"]) or "any"
         always = [f"always {one['habit']}: {one['value']}" for one in can["always"]]
         for what, says in (

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from justlane.model.names import counted, some_of
 from justlane.platforms.alignment.drift import Drift, Drifted, Kind, Meaning
+from justlane.reports.outputs.platforms import Drift as DriftJson
+from justlane.reports.outputs.platforms import Means as MeansJson
 from justlane.reports.platforms.plan import folded, in_full, places_lines, said_of
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -16,7 +17,7 @@ _STYLES = {Kind.ADDED: "no", Kind.MISSING: "warn", Kind.CHANGED: "warn"}
 _MOST_NAMED, _MOST_SHOWN, _MOST_OWNED = 4, 200, 3
 
 
-def plain(result: Drifts) -> list[dict[str, Any]]:
+def plain(result: Drifts) -> list[DriftJson]:
     """The differences as JSON values."""
     return [
         {
@@ -43,7 +44,7 @@ def plain(result: Drifts) -> list[dict[str, Any]]:
     ]
 
 
-def _plain(meaning: Meaning) -> dict[str, Any]:
+def _plain(meaning: Meaning) -> MeansJson:
     return {
         "people": meaning.people,
         "named": list(meaning.named),

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from justlane.files.allowed.permissions import Permissions
+from justlane.reports.outputs.platforms import Permissions as PermissionsJson
 from justlane.reports.text.look import Look, Sheet
 from justlane.reports.text.tables import table
 
@@ -14,7 +13,7 @@ _SHORT = 12
 """Digits of a digest that are enough to tell it from others."""
 
 
-def plain(result: Permissions) -> dict[str, Any]:
+def plain(result: Permissions) -> PermissionsJson:
     """All of it as JSON values."""
     secrets = [msgspec.to_builtins(use) for use in result.secrets]
     return {"secrets": secrets, "files": list(result.files), "places": list(result.places)}

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 import msgspec
 
 from justlane.model.names import counted, some_of
 from justlane.platforms.alignment.plan import Effect, Plan
 from justlane.platforms.interface import Step
+from justlane.reports.outputs.platforms import Plan as PlanJson
+from justlane.reports.outputs.platforms import PlanStep as PlanStepJson
 from justlane.reports.parts.conditions import condition_text
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -17,7 +18,7 @@ from justlane.reports.text.look import Look, Sheet
 _MOST_PLACES = 3
 
 
-def plain(result: Plan) -> dict[str, Any]:
+def plain(result: Plan) -> PlanJson:
     """The plan as JSON values."""
     return {
         "platform": result.platform,
@@ -32,10 +33,18 @@ def plain(result: Plan) -> dict[str, Any]:
     }
 
 
-def _plain_step(s: Step) -> dict[str, Any]:
-    lines = [source.line_address for source in s.lines]
-    changed = {"change": s.verb, "part": s.part, "name": s.name, "before": s.before, "after": s.after}
-    return {**changed, "says": said_of(s), "keeps": s.keeps, "uncounted": s.uncounted, "lines": lines}
+def _plain_step(s: Step) -> PlanStepJson:
+    return {
+        "change": s.verb,
+        "part": s.part,
+        "name": s.name,
+        "before": s.before,
+        "after": s.after,
+        "says": said_of(s),
+        "keeps": s.keeps,
+        "uncounted": s.uncounted,
+        "lines": [source.line_address for source in s.lines],
+    }
 
 
 def sheet(result: Plan) -> Sheet:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import Literal
 
 from justlane.model.names import counted
 from justlane.platforms.interface import Shown
 from justlane.platforms.proof.probe import Difference, ProbeResult, Proof
+from justlane.reports.outputs.platforms import Difference as DifferenceJson
+from justlane.reports.outputs.platforms import Probe as ProbeJson
+from justlane.reports.outputs.platforms import Shown as ShownJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -15,7 +18,7 @@ _MOST_SHOWN, _MOST_SITUATIONS = 3, 6
 _WORD = {True: "yes", False: "no", None: "not tried"}
 
 
-def plain(result: ProbeResult) -> dict[str, Any]:
+def plain(result: ProbeResult) -> ProbeJson:
     """The result as JSON values."""
     return {
         "platform": result.platform,
@@ -69,17 +72,24 @@ def plain(result: ProbeResult) -> dict[str, Any]:
     }
 
 
-def _plain_difference(d: Difference) -> dict[str, Any]:
-    cell = {"user": d.user, "action": d.action, "scope": d.scope}
-    return {**cell, "declared": d.declared, "says": d.says, "does": d.does, "situation": d.situation}
+def _plain_difference(d: Difference) -> DifferenceJson:
+    return {
+        "user": d.user,
+        "action": d.action,
+        "scope": d.scope,
+        "declared": d.declared,
+        "says": d.says,
+        "does": d.does,
+        "situation": d.situation,
+    }
 
 
-def known_by(proof: Proof) -> str:
+def known_by(proof: Proof) -> Literal["trying", "asking", "nothing"]:
     """By what an action is known: by trying, by asking alone, or not at all."""
     return "trying" if proof.tried else "asking" if proof.asked else "nothing"
 
 
-def _plain_shown(shown: Shown | None) -> dict[str, Any] | None:
+def _plain_shown(shown: Shown | None) -> ShownJson | None:
     return {"lists": list(shown.lists), "total": shown.total} if shown else None
 
 

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from justlane.engine.questions.administrators import Administrators
 from justlane.model.names import counted
+from justlane.reports.outputs.edits import Administrators as AdministratorsJson
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 _MOST_NAMED = 30
 
 
-def plain(result: Sequence[Administrators]) -> list[dict[str, Any]]:
+def plain(result: Sequence[Administrators]) -> list[AdministratorsJson]:
     """The administrators as JSON values."""
     return [
         {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, cast
 
 from msgspec import Struct
 
@@ -13,6 +13,11 @@ from justlane.engine.measures.role_sizes import RoleSize
 from justlane.engine.questions.administrators import Administrators
 from justlane.files.history.over_time import OverTime
 from justlane.model.names import counted
+from justlane.reports.outputs.views import AdministratorsChart as AdministratorsChartJson
+from justlane.reports.outputs.views import ChangesChart as ChangesChartJson
+from justlane.reports.outputs.views import FlowChart as FlowChartJson
+from justlane.reports.outputs.views import RolesChart as RolesChartJson
+from justlane.reports.outputs.views import SensitiveChart as SensitiveChartJson
 from justlane.reports.text.lines import line, render
 from justlane.reports.text.look import Look, Sheet
 from justlane.reports.text.tables import table
@@ -71,14 +76,17 @@ def of_changes(found: OverTime) -> Chart:
     return Chart("changes", "Access gained and lost over time, in cells (UTC)", columns, rows, notes)
 
 
-def plain(result: Chart) -> dict[str, Any]:
+def plain(
+    result: Chart,
+) -> AdministratorsChartJson | SensitiveChartJson | RolesChartJson | FlowChartJson | ChangesChartJson:
     """The chart as JSON values."""
-    return {
+    found: dict[str, Any] = {
         "chart": result.kind,
         "title": result.title,
         "rows": [dict(zip(_keys(result.columns), row, strict=True)) for row in result.rows],
         "notes": list(result.notes),
     }
+    return cast(AdministratorsChartJson, found)  # which of them it is, its columns say: a test holds each
 
 
 def _keys(columns: Sequence[str]) -> list[str]:

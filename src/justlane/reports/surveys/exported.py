@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 from msgspec import Struct
 
+from justlane.reports.outputs.changes import Exported as ExportedJson
 from justlane.reports.text.look import Look, Sheet, sheet_of
 from justlane.reports.text.tables import table
 
@@ -24,7 +23,7 @@ class Exported(Struct, frozen=True):
     """What pairs of classes may do."""
 
 
-def plain(result: tuple[Exported, ...]) -> list[Any]:
+def plain(result: tuple[Exported, ...]) -> list[ExportedJson]:
     """The numbers as JSON values."""
     return [msgspec.to_builtins(part) for part in result]
 

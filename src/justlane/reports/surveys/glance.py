@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.surveys.glance import Field, Glance, Much
 from justlane.model.names import counted
+from justlane.reports.outputs.views import Glance as GlanceJson
 from justlane.reports.surveys.grid import NAMES_ROOM, in_short
 from justlane.reports.text.lines import Line, Span, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -16,7 +16,7 @@ _MOST_ROWS = 100
 _LEAST = 6
 
 
-def plain(result: Glance) -> dict[str, Any]:
+def plain(result: Glance) -> GlanceJson:
     """The fields as JSON values."""
     return {
         "rows_are": "groups" if result.of_groups else "users",

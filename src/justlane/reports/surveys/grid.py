@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from justlane.engine.surveys.grid import Grid, GridRow
 from justlane.model.circumstances import Outcome
 from justlane.model.errors import UsageError
 from justlane.model.names import counted
+from justlane.reports.outputs.views import Grid as GridJson
 from justlane.reports.text.lines import Line, Span, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -20,7 +20,7 @@ _MOST_NAMED = 3
 NAMES_ROOM = 34
 
 
-def plain(result: Grid) -> dict[str, Any]:
+def plain(result: Grid) -> GridJson:
     """The grid as JSON values. UsageError if it is too large to be whole."""
     _require_whole(result)
     return {

@@ -9,6 +9,10 @@ from justlane.engine.questions.administrators import Fullness
 from justlane.engine.surveys.roles import Beside, Fitting, RoleInShort, Roles
 from justlane.model.names import counted
 from justlane.model.shell import spelt
+from justlane.reports.outputs.edits import Fitting as FittingJson
+from justlane.reports.outputs.edits import RoleInShort as RoleInShortJson
+from justlane.reports.outputs.edits import Roles as RolesJson
+from justlane.reports.outputs.edits import RolesBeside as RolesBesideJson
 from justlane.reports.text.lines import Line, Span, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -19,7 +23,7 @@ _MARKS: dict[str, Span] = {
 }
 
 
-def plain(result: Roles | Beside | Fitting) -> dict[str, Any]:
+def plain(result: Roles | Beside | Fitting) -> RolesJson | RolesBesideJson | FittingJson:
     """The roles as JSON values."""
     match result:
         case Beside():
@@ -48,7 +52,7 @@ def plain(result: Roles | Beside | Fitting) -> dict[str, Any]:
             return {"roles": [_plain(role) for role in result.roles]}
 
 
-def _plain(role: RoleInShort) -> dict[str, Any]:
+def _plain(role: RoleInShort) -> RoleInShortJson:
     return {
         "platform": role.platform,
         "role": role.role.name,

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from justlane.engine.surveys.scope_tree import Branch, ScopeTree
 from justlane.model.bindings import Binding
 from justlane.model.names import counted
+from justlane.reports.outputs.edits import ScopeBranch as ScopeBranchJson
+from justlane.reports.outputs.edits import ScopeTree as ScopeTreeJson
 from justlane.reports.parts import chains
 from justlane.reports.text.lines import Line, Span, line, render
 from justlane.reports.text.look import Look, Sheet
@@ -15,10 +16,10 @@ from justlane.reports.text.look import Look, Sheet
 _MOST_GATHERED = 6
 
 
-def plain(result: ScopeTree) -> dict[str, Any]:
+def plain(result: ScopeTree) -> ScopeTreeJson:
     """The tree as JSON values."""
     bindings = chains.References()
-    scopes = [
+    scopes: list[ScopeBranchJson] = [
         {
             "scope": branch.scope.address,
             "kind": branch.scope.kind,

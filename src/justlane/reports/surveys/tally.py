@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
 from justlane.engine.compiled.tally import Tally
+from justlane.reports.outputs.changes import Tally as TallyJson
 from justlane.reports.text.look import Look, Sheet, sheet_of
 from justlane.reports.text.tables import table
 
 _COLUMNS = ("platform", "users", "of kinds", "scopes", "of kinds", "actions", "cells", "always", "only if", "of all")
 
 
-def plain(result: tuple[Tally, ...]) -> list[Any]:
+def plain(result: tuple[Tally, ...]) -> list[TallyJson]:
     """The numbers as JSON values."""
     return [msgspec.to_builtins(tally) for tally in result]
 
