@@ -127,7 +127,7 @@ def run_standin(folder: str, port: int) -> None:
 
         held = await request.json()
         for part, kind in PARTS.items():
-            setattr(standin.site, part, msgspec.convert(held.get(part, {}), dict[str, kind]))
+            setattr(standin.site, part, {name: msgspec.convert(entry, kind) for name, entry in held.get(part, {}).items()})
         standin.site.changed, standin.site.keys = [], {}
         standin._settle()
         return JSONResponse(changed)
@@ -234,7 +234,7 @@ class Trial:
                 group["members"] = [*group["members"][1:], "user stranger"]
         held["bindings"] = {n: b for n, b in held["bindings"].items() if b["principal"].split()[-1] in {**held["groups"], **held["people"]}}
         held["roles"]["left-over"] = {"allows": ["see-pump"], "excepts": [], "builds_on": []}
-        return held
+        return dict(held)
 
     def _steps(self, before: dict[str, Any]) -> Counter[tuple[str, str]]:
         """What a run without faults does."""

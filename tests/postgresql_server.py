@@ -78,7 +78,7 @@ def running(tables: str = TABLES) -> Iterator[Running]:
             os.chown(top, account, -1)
 
         def run(*words: str) -> None:
-            own = {"user": account, "group": pwd.getpwuid(account).pw_gid} if account is not None else {}
+            own: dict[str, Any] = {"user": account, "group": pwd.getpwuid(account).pw_gid} if account is not None else {}
             with (top / "said").open("ab") as said:
                 subprocess.run([str(programs / words[0]), *words[1:]], check=True, stdout=said, stderr=said, cwd="/", timeout=120, **own)
 

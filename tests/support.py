@@ -59,7 +59,7 @@ def everything_loaded() -> Callable[[], None]:
 class EstateTest(unittest.TestCase):
     """A test with a folder of its own. The cache of the program is in it too."""
 
-    forked = False
+    forked = True
     """Whether commands run in copies of this process, which is quicker; not where threads of it serve something."""
     nameless = False
     """Whether the copies are somebody's whom the system does not know, as in a container: without a name, without a home."""
@@ -156,7 +156,7 @@ class EstateTest(unittest.TestCase):
         self.assertNotEqual(code, 99, err)
         return Ran(code, out, err)
 
-    def lane(self, line: str, code: int = 0, **extra: str) -> Ran:
+    def lane(self, line: str, code: int = 0, /, **extra: str) -> Ran:
         """Run a command line without quotes, and insist on its exit code."""
         ran = self.run_lane(*line.split(), **extra)
         self.assertEqual(ran.code, code, ran)

@@ -3,6 +3,7 @@
 import shlex
 import unittest
 from collections.abc import Iterator
+from dataclasses import fields
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -13,7 +14,8 @@ from justlane.engine.decision.circumstances_in_words import boxes
 from justlane.files.building.bindings import condition_of
 from justlane.files.editing.adoption import when_of
 from justlane.files.reading.shapes import SituationShape, WhenShape
-from justlane.model.circumstances import AXES, FACTS, MINUTES_A_WEEK, Axis, Condition, Part, Situation, span_of, span_text
+from justlane.jobs.circumstances import NAMES
+from justlane.model.circumstances import AXES, FACTS, MINUTES_A_WEEK, Axis, Circumstances, Condition, Part, Situation, span_of, span_text
 from justlane.platforms.abilities import EVERY_CONDITION, Abilities, said_conditions
 from justlane.platforms.over_http.dialect import condition_of as read_back
 from justlane.platforms.over_http.dialect import plain_condition
@@ -51,6 +53,7 @@ class AxesTest(unittest.TestCase):
         parts = {part.field for axis in AXES for part in (*axis.parts, *axis.more)}
         self.assertEqual(parts | DATES, set(Condition.__struct_fields__))
         self.assertEqual({fact.field for fact in FACTS} | {"moment"}, set(Situation.__struct_fields__))
+        self.assertEqual({field.name for field in fields(Circumstances)}, {*NAMES, "as_of"})
 
     def test_a_condition_holds_in_some_circumstances_and_not_in_all_and_both_ways_agree(self) -> None:
         for _, part, condition in asked():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Callable
 from typing import Any
 
 from hypothesis import given, settings
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 from justlane.files.editing.draft import carried_out, hunks_of, taken_back
 from justlane.files.in_place.document import Document
 from justlane.files.in_place.nodes import nodes_of
-from justlane.files.in_place.scalars import in_flow, scalar
+from justlane.files.in_place.scalars import Value, in_flow, scalar
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError
 
@@ -24,7 +25,7 @@ ABOVE = st.lists(st.sampled_from(["", "# a comment", "#", "# - give: not: this"]
 
 def quoted(draw: Any, word: str) -> str:
     plain = scalar(word)
-    return draw(st.sampled_from([plain, "'" + word.replace("'", "''") + "'", plain]))
+    return str(draw(st.sampled_from([plain, "'" + word.replace("'", "''") + "'", plain])))
 
 
 @st.composite
@@ -60,7 +61,7 @@ def files(draw: Any) -> bytes:
         items.append(item)
     text = "\n".join(lines) + "\n" + gap.join(items) + draw(st.sampled_from(["", "\n# the end\n", "bundles:\n  b: {for: x, holds: [r at s]}\n"]))
     text = draw(st.sampled_from(["", "\ufeff"])) + (text if draw(st.booleans()) else text.rstrip("\n"))
-    return text.replace("\n", draw(st.sampled_from(["\n", "\r\n"]))).encode()
+    return bytes(text.replace("\n", draw(st.sampled_from(["\n", "\r\n"]))).encode())
 
 
 @st.composite
@@ -88,7 +89,7 @@ def trees(draw: Any) -> bytes:
     text = "platform: p\n" + comments("") + "scopes:\n" + gap.join(entry(f"s{n}", step, 0) for n in range(draw(st.integers(1, 3))))
     text += draw(st.sampled_from(["", "\n# the end\n", "\nroles:\n  r: {for: x}\n"]))
     text = text if draw(st.booleans()) else text.rstrip("\n")
-    return text.replace("\n", draw(st.sampled_from(["\n", "\r\n"]))).encode()
+    return bytes(text.replace("\n", draw(st.sampled_from(["\n", "\r\n"]))).encode())
 
 
 def holders_in(content: bytes) -> list[tuple[str, ...]]:
@@ -110,7 +111,7 @@ def plain(content: bytes) -> Any:
     return nodes_of(text).plain
 
 
-NEW = {"give": "r: 1", "to": ["group a", "group b, c"], "when": {"multi-factor": "yes"}, "because": 'It\'s "so".'}
+NEW: dict[str, Value] = {"give": "r: 1", "to": ["group a", "group b, c"], "when": {"multi-factor": "yes"}, "because": 'It\'s "so".'}
 
 
 class TextTest(unittest.TestCase):
@@ -246,7 +247,8 @@ class TextTest(unittest.TestCase):
 
     def test_what_stands_in_several_places_is_not_changed(self) -> None:
         document = Document("f", b"bindings:\n  - &one\n    to: [a, b]\n  - *one\n")
-        for edit in (lambda: document.add(("bindings", 0, "to"), "c"), lambda: document.take(("bindings", 1, "to"), "a")):
+        edits: list[Callable[[], object]] = [lambda: document.add(("bindings", 0, "to"), "c"), lambda: document.take(("bindings", 1, "to"), "a")]
+        for edit in edits:
             with self.assertRaises(RefusedError) as caught:
                 edit()
             self.assertRegex(caught.exception.message, r"^f:\d+: ")

@@ -2,6 +2,7 @@
 
 import re
 import unittest
+from typing import Any
 
 from justlane.engine.changes.comparison import Side, compare
 from justlane.engine.changes.two_people import side_by_side
@@ -55,16 +56,19 @@ class WidthsTest(EstateTest):
         changed = self.folder / "platforms" / "siltstore.yaml"
         changed.write_text(changed.read_text().replace("when: {multi-factor: yes}", "when: {signed in by: [key, card]}"))
         other = self.index()
-        results = {
+        results: dict[str, list[Any]] = {
             "Reply": [
-                reply(index, *cell.split(), question=asked)
-                for cell in (
-                    "petra.loam see-station fieldnet/south/bar/sb-11",
-                    "joost.baan restart-station fieldnet/north/harbour/nb-07",
-                    "yara.flint correct-series siltstore/checked/buoys",
-                    "svc-nightly run-pipeline buildyard/forecast/nightly",
-                    "odd.pilcher see-task planboard",
-                    "tamsin.quill read-path sourcebank/models/secrets",
+                reply(index, user, action, scope, asked)
+                for user, action, scope in map(
+                    str.split,
+                    (
+                        "petra.loam see-station fieldnet/south/bar/sb-11",
+                        "joost.baan restart-station fieldnet/north/harbour/nb-07",
+                        "yara.flint correct-series siltstore/checked/buoys",
+                        "svc-nightly run-pipeline buildyard/forecast/nightly",
+                        "odd.pilcher see-task planboard",
+                        "tamsin.quill read-path sourcebank/models/secrets",
+                    ),
                 )
             ],
             "Reach": [reach(index, "imke.vos", asked), reach(index, "svc-nightly", asked), reach(index, "hedda.crane", asked)],

@@ -65,6 +65,9 @@ def described(port: int, **changed: str) -> str:
 class LdapTest(EstateTest):
     """One server for all tests."""
 
+    place: Path
+    server: DirectoryServer
+
     @classmethod
     def setUpClass(cls) -> None:
         place = tempfile.TemporaryDirectory(prefix="lane")
@@ -82,7 +85,7 @@ class LdapTest(EstateTest):
         (self.folder / "tide.password").touch(0o600)
         (self.folder / "tide.password").write_text(SECRET)
 
-    def pull(self, code: int = 0, port: int = 0, **changed: str) -> str:
+    def pull(self, code: int = 0, port: int = 0, /, **changed: str) -> str:
         """Pull as described; what was said."""
         self.write({"estate.yaml": described(port or self.server.safe, **changed)})
         ran = self.lane("people pull", code)
@@ -258,7 +261,11 @@ class FailingTest(LdapTest):
 
     def test_a_server_that_is_silent(self) -> None:
         held = threading.Event()
-        with answering(lambda connection: held.wait(3) and None) as port:
+
+        def silent(connection: socket.socket) -> None:
+            held.wait(3)
+
+        with answering(silent) as port:
             said = self.pull(3, url=f"ldap://127.0.0.1:{port}", encryption="none", wait_at_most="1")
             held.set()
         self.assertRegex(said, "(no answer|nothing) within 1 second")

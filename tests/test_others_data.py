@@ -12,8 +12,10 @@ import subprocess
 import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 from justlane.cli.common.consent import Editing
+from justlane.cli.common.options import EditingOptions
 from justlane.cli.platforms.drift import _taken_over
 from justlane.files.allowed import seals
 from justlane.files.allowed.seals import is_own, sealed
@@ -141,8 +143,13 @@ class RunTest(EstateTest):
         self.pumphall()
         word = {"step": 1, "of": 1, "part": "bindings", "name": "b"}
         base = {"run": "0123456789ab", "when": "2026-12-01T10:00:00+00:00", "who": "ada.brook"}
-        entry = {"role": "watcher", "principal": "group everyone"}
-        lines = [{"event": "started"}, {"event": "sending", **word, "before": entry, "after": None}, {"event": "done", **word}, {"event": "finished"}]
+        entry: dict[str, object] = {"role": "watcher", "principal": "group everyone"}
+        lines: list[dict[str, Any]] = [
+            {"event": "started"},
+            {"event": "sending", **word, "before": entry, "after": None},
+            {"event": "done", **word},
+            {"event": "finished"},
+        ]
         place = self.folder / "journal" / "pumphall.jsonl"
         place.parent.mkdir()
         place.write_text("".join(json.dumps({**base, **line}) + "\n" for line in lines))
@@ -173,7 +180,8 @@ class RunTest(EstateTest):
 class ReadingTest(EstateTest):
     def test_whatever_a_platform_says_ends_in_words(self) -> None:
         self.saltmarsh()
-        index, now, odd = self.index(), datetime.now(UTC), (None, 1, [], {}, "x", "group ", [1, None], True, {"a": 1}, "user \x1b", "*")
+        index, now = self.index(), datetime.now(UTC)
+        odd: tuple[Any, ...] = (None, 1, [], {}, "x", "group ", [1, None], True, {"a": 1}, "user \x1b", "*")
         for seed in range(120):
             dice = random.Random(seed)
             name = dice.choice(list(index.estate.platforms))
@@ -195,7 +203,7 @@ class ReadingTest(EstateTest):
                 for form in ("text", "json", "csv"):
                     present("Plan", plan(index, name, reading, now), form, Look(100, lambda text, _: text))
                     present("Drifts", (found,), form, Look(100, lambda text, _: text))
-                _taken_over(Editing(index, Draft(self.folder), {}, {}), found)
+                _taken_over(Editing(index, Draft(self.folder), {}, given=EditingOptions(folder=self.folder)), found)
             except JustLaneError:
                 continue
 

@@ -48,7 +48,7 @@ class Keyring(keyring.backend.KeyringBackend):
 class PeopleTest(EstateTest):
     forked = True
 
-    def pull(self, more: str = "", code: int = 0, **extra: str) -> Ran:
+    def pull(self, more: str = "", code: int = 0, /, **extra: str) -> Ran:
         return self.lane(f"people pull {more}", code, **extra)
 
     def edit(self, file: str, *pairs: tuple[str, str]) -> None:

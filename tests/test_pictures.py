@@ -120,17 +120,17 @@ class PicturesTest(EstateTest):
             for login in row.names:
                 cells = sum(len(some) for (who, _), some in allowed.items() if who == login)
                 self.assertEqual(row.fields[0].cells, cells)
-        for row in grid_at(index, place, asked).rows:
-            for login in row.names:
+        for across in grid_at(index, place, asked).rows:
+            for login in across.names:
                 said = {
-                    action: outcome for names, outcome in zip(grid_at(index, place, asked).columns, row.outcomes, strict=True) for action in names
+                    action: outcome for names, outcome in zip(grid_at(index, place, asked).columns, across.outcomes, strict=True) for action in names
                 }
                 real = {a: Outcome.YES if some == full[login] else Outcome.ONLY_IF for a, some in allowed[login, place].items()}
                 self.assertEqual({a: o for a, o in said.items() if o is not Outcome.NO}, real)
         hands = {one.action: one for one in in_hands(with_all_sensitive(index), "p", asked)}
         for action, one in hands.items():
-            cells = [who for (who, _), some in allowed.items() if action in some]
-            self.assertEqual((one.people, one.cells), (len(set(cells)), len(cells)), action)
+            holding = [who for (who, _), some in allowed.items() if action in some]
+            self.assertEqual((one.people, one.cells), (len(set(holding)), len(holding)), action)
 
     @settings(max_examples=50, deadline=None)
     @given(st.lists(st.lists(st.integers(0, 2), min_size=3, max_size=3), max_size=12))

@@ -10,6 +10,7 @@ import tempfile
 import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 from unittest import mock
 from zoneinfo import ZoneInfo
 
@@ -285,7 +286,7 @@ class RandomEstatesTest(unittest.TestCase):
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]))
     def test_the_stand_in_decides_alike(self, estate: Estate, facts: Facts, role: str) -> None:
         index, oracle = EstateIndex(estate), Oracle(estate, "p", facts)
-        parts = {
+        parts: dict[str, Any] = {
             part: {name: msgspec.convert(entry, PARTS[part]) for name, entry in entries.items()}
             for part, entries in declared_parts(index, "p", NOW).parts.items()
         }

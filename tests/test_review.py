@@ -115,7 +115,7 @@ class ReviewTest(EstateTest):
         book.save(path)
         to = sheet.cell(3, head.index("given to") + 1).value
         role, at = (sheet.cell(3, head.index(name) + 1).value for name in ("role", "at"))
-        self.assertEqual(self.run_lane("withdraw", role, "--from", to, "--at", at, "--yes").code, 0)
+        self.assertEqual(self.run_lane("withdraw", str(role), "--from", str(to), "--at", str(at), "--yes").code, 0)
         ran = self.back(path, "--yes", by="thea.groyne")
         self.assertEqual(ran.code, 0, ran.err)
         self.assertIn("is not there any more", ran.err)

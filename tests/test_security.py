@@ -16,16 +16,18 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from justlane.files.allowed import permissions
 from justlane.files.disk import beneath, durable
+from justlane.files.disk.identity import who
 from justlane.files.reading.folder import included
 from justlane.model import interruption, patterns, secrecy, visible
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
 from justlane.outside.limits import Limits, Watch
-from justlane.platforms.alignment.journal import Journal, who
+from justlane.platforms.alignment.journal import Journal
 from justlane.platforms.over_http.dialect import condition_of
 from tests.directory_server import answering
 from tests.oracle import like
@@ -294,7 +296,7 @@ class SecretTest(EstateTest):
         use = permissions.Use("environment X", "a.example", 443)
         for other in (("environment Y", "a.example", 443), ("environment X", "b.example", 443), ("environment X", "a.example", 444),
                       ("environment X", "a.example", 443, "abc"), ("environment X", "a.example", 443, "", True)):  # fmt: skip
-            self.assertNotEqual(use, permissions.Use(*other))  # type: ignore[arg-type]
+            self.assertNotEqual(use, permissions.Use(*other))
 
     def test_a_dry_run_sends_nothing_either(self) -> None:
         seen: list[bytes] = []
@@ -583,7 +585,8 @@ class ServiceTest(EstateTest):
             self.assertRegex(self.lane("align siltstore --yes --most-removals 0", 2).err, r"would take \d+ things away")
 
     def test_a_condition_that_a_platform_made_up_is_none(self) -> None:
-        for made_up in ({"weekdays": [2**70]}, {"weekdays": [-1]}, {"hours": [[0, 2**70]]}, {"time_zone": "../x"}, 7, [{}]):
+        odd: tuple[Any, ...] = ({"weekdays": [2**70]}, {"weekdays": [-1]}, {"hours": [[0, 2**70]]}, {"time_zone": "../x"}, 7, [{}])
+        for made_up in odd:
             self.assertEqual(condition_of(made_up), ALWAYS, made_up)
         self.assertNotEqual(condition_of({"weekdays": [6], "hours": [[0, 1440]]}), ALWAYS)
 
@@ -721,17 +724,17 @@ class OddDayTest(EstateTest):
         odd = os.fsencode(self.top) + b"/estate\xff"
         os.rename(self.folder, odd)
         for command in ("check", ASK, "people pull", "people groups"):
-            done = subprocess.run(
+            ran = subprocess.run(
                 [sys.executable, "-m", "justlane", *command.split(), "--estate", odd], env=self.environment, capture_output=True, check=False
             )
-            self.assertEqual((done.returncode, done.stderr), (0, b""), done)
-        done = subprocess.run(
+            self.assertEqual((ran.returncode, ran.stderr), (0, b""), ran)
+        ran = subprocess.run(
             [sys.executable, "-m", "justlane", "ask", b"\xff\x1b", "see-pump", "pumphall", "--estate", odd],
             env=self.environment,
             capture_output=True,
             check=False,
         )
-        self.assertIn(rb"'\udcff\x1b'", done.stderr)
+        self.assertIn(rb"'\udcff\x1b'", ran.stderr)
 
     def test_a_reader_who_leaves_changes_no_answer_and_a_full_disk_is_told(self) -> None:
         self.pumphall()
@@ -786,24 +789,24 @@ class OddDayTest(EstateTest):
             if (self.top / "walk").exists():
                 for name in ("estate.yaml", "secrets/siltstore.token", "platforms/siltstore.yaml"):
                     self.assertTrue((self.top / "walk" / name).exists(), (wait, name))
-        process = subprocess.Popen(command, env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
-        assert process.stdout is not None
-        for line in process.stdout:
+        walking = subprocess.Popen(command, env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        assert walking.stdout is not None
+        for line in walking.stdout:
             if "sound, with warnings" in line:
                 break
-        process.kill()
-        process.wait()
-        process.stdout.close()
+        walking.kill()
+        walking.wait()
+        walking.stdout.close()
         self.assertEqual([p.name for p in self.top.iterdir() if p.name.startswith(durable.UNFINISHED)], [])
         self.no_stand_in_is_left()
-        process = subprocess.Popen(
+        walking = subprocess.Popen(
             command, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True
         )
-        assert process.stderr is not None
-        self.assertTrue(any("walking through it again" in line for line in process.stderr))  # it has begun: the walk itself is tried elsewhere
-        os.killpg(process.pid, signal.SIGKILL)
-        process.wait()
-        process.stderr.close()
+        assert walking.stderr is not None
+        self.assertTrue(any("walking through it again" in line for line in walking.stderr))  # it has begun: the walk itself is tried elsewhere
+        os.killpg(walking.pid, signal.SIGKILL)
+        walking.wait()
+        walking.stderr.close()
         self.no_stand_in_is_left()
 
     def no_stand_in_is_left(self) -> None:

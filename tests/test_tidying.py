@@ -27,7 +27,12 @@ from tests.test_rules import FILES, PEOPLE
 from tests.writing import made_sound, written
 
 NOW = datetime.now(UTC)
-some = lambda words: st.lists(st.sampled_from(words), min_size=1, max_size=2, unique=True)  # noqa: E731
+
+
+def some(words: list[str]) -> st.SearchStrategy[list[str]]:
+    return st.lists(st.sampled_from(words), min_size=1, max_size=2, unique=True)
+
+
 lines = st.lists(
     st.fixed_dictionaries(
         {

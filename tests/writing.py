@@ -118,8 +118,14 @@ def written(estate: Estate) -> dict[str, str]:
     lines += [f"  - {json.dumps({'group': p.group, 'to': p.scope})}" for p in platform.publications]
     lines.append("ceilings:" if platform.ceilings else "")
     for c in platform.ceilings:
-        said = {"never": c.patterns, "to": [str(c.principal)], "but not to": [str(p) for p in c.but_not], **condition(c.condition), "because": "x"}
-        lines.append(f"  - {json.dumps(said)}")
+        capped: dict[str, object] = {
+            "never": c.patterns,
+            "to": [str(c.principal)],
+            "but not to": [str(p) for p in c.but_not],
+            **condition(c.condition),
+            "because": "x",
+        }
+        lines.append(f"  - {json.dumps(capped)}")
     bundles: dict[str, list[str]] = {}
     given: list[str] = ["bindings:"]
     for place, b in enumerate(estate.bindings):

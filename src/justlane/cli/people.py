@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 from msgspec.structs import replace
@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from justlane.cli.common import arguments, options
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.terminal import say, show, tell, warn
 from justlane.directories.interface import read_people
@@ -200,7 +201,8 @@ def changes(since: str | None, upto: str | None, folder: Path | None, form: str)
 @because_option
 @editing_options
 @click.pass_context
-def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
+@typed(EditingOptions)
+def renames(ctx: click.Context, /, write: bool, given: EditingOptions) -> None:
     """Groups and users of the estate that have another name now, and the edits that follow them.
 
     They are recognised by the id that stays the same (entryUUID, the id of SCIM), with the help of former snapshots.
@@ -217,7 +219,7 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
     from justlane.files.opening.load import load
     from justlane.files.saving import save
 
-    place = options.folder_of(given["folder"])
+    place = options.folder_of(given.folder)
     save.finish(place)
     state = save.state_of(place)
     loaded = load(place, read_people)
@@ -239,7 +241,7 @@ def renames(ctx: click.Context, /, write: bool, **given: Any) -> None:
     names = tuple(dict.fromkeys(edit.instead for edit in wanted))
     settle(
         ctx,
-        Editing(_when_known(draft, [edit.found for edit in wanted]), draft, state, given["acting_as"], given),
+        Editing(_when_known(draft, [edit.found for edit in wanted]), draft, state, given.acting_as, given=given),
         names=names,
     )
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Set
 from datetime import UTC
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 from msgspec.structs import replace
@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from justlane.cli.common import options
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.terminal import say, show, tell
 from justlane.cli.questions.chart import write_file
 from justlane.directories.interface import read_people
@@ -163,7 +164,8 @@ def _rows(index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]])
 @because_option
 @editing_options
 @click.pass_context
-def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -> None:
+@typed(EditingOptions)
+def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, given: EditingOptions) -> None:
     """Read workbooks that came back: check them, keep the answers, and take out what is to be removed.
 
     Nothing is skipped silently: rows that are missing or were added, columns that were changed, and words that are no
@@ -186,7 +188,7 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
     returned = [(path, read(str(path), _content(path))) for path in files]
     answered = [_checked(place, path, found, person) for path, found in returned]
     for one in answered:
-        _require_owner(editing, one, person, given["even_so"])
+        _require_owner(editing, one, person, given.even_so)
     current: dict[str, list[Binding]] = {}
     for name in editing.index.estate.platforms:
         for binding in editing.index.platform(name).bindings:
@@ -198,12 +200,12 @@ def in_(ctx: click.Context, /, files: tuple[Path, ...], by: str, **given: Any) -
     agreed |= {grant.key for grant in grants(editing.index, editing.question) if not grant.owners}
     for one in answered:
         _tell(one, current.keys() | seated.keys())
-        if not given["dry_run"]:
+        if not given.dry_run:
             keep(place, one)
     removals = [*_removals(current, removed, agreed), *(seated[key] for key in sorted(removed & seated.keys()))]
     carry_out(editing.draft, editing.index, removals)
     names = ", ".join(one.name for one in answered)
-    reason = given["because"].strip() or f"Review {names}, answered by {person}."
+    reason = given.because.strip() or f"Review {names}, answered by {person}."
     about = [one.owner for one in answered] + [name for edit in removals for name in names_in(edit)]
     settle(ctx, editing, reason=reason, names=tuple(dict.fromkeys(about)))
 

@@ -5,14 +5,14 @@ The errors speak in the words of the command line, where most of them are read.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 
 import msgspec
 
 from justlane.engine.decision.judge import Question
-from justlane.model.circumstances import FACTS, Situation, span_of
+from justlane.model.circumstances import FACTS, Circumstances, Situation, span_of
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate, RolesHeld
 from justlane.model.names import did_you_mean
@@ -31,39 +31,39 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
-def question(estate: Estate, given: Mapping[str, Any], place: str | None = None) -> Question:
+def question(estate: Estate, given: Circumstances, place: str | None = None) -> Question:
     """The circumstances that the options describe: none given asks for all of them.
 
     `place` is an address on the platform that is asked about, where only one is.
     """
     moment, timed, day = now(), False, None
-    if given["at_time"]:
-        named, timed = _moment(given["at_time"], estate)
+    if given.at_time:
+        named, timed = _moment(given.at_time, estate)
         moment, day = (named, None) if timed else (moment, named)
-    elif given.get("as_of") and estate.people is not None:
+    elif given.as_of and estate.people is not None:
         from justlane.files.history.past import moment_named
 
-        moment = min(moment_named(given["as_of"]) or estate.people.taken, moment)
-    fixed = timed or any(given[name] is not None for name in FIXING)
-    situation = _named(estate, given["situation"]) if given["situation"] else Situation()
+        moment = min(moment_named(given.as_of) or estate.people.taken, moment)
+    fixed = timed or any(getattr(given, name) is not None for name in FIXING)
+    situation = _named(estate, given.situation) if given.situation else Situation()
     changes: dict[str, Any] = {}
     for fact in FACTS:
-        if given[fact.parameter] is not None:
-            changes[fact.field] = given[fact.parameter]
+        if getattr(given, fact.parameter) is not None:
+            changes[fact.field] = getattr(given, fact.parameter)
     changes |= {field: read(changes[field]) for field, read in _READ.items() if field in changes}
     if timed:
         changes["moment"] = moment
     return Question(
         moment,
         msgspec.structs.replace(situation, **changes) if fixed else None,
-        _role(estate, given["as_role"], place),
+        _role(estate, given.as_role, place),
         day,
     )
 
 
-def on_day(estate: Estate, given: Mapping[str, Any]) -> Question:
-    """All circumstances, on the day that `--at-time` names, or that of `--as-of`, or today."""
-    asked = question(estate, {**dict.fromkeys(NAMES), **given})
+def on_day(estate: Estate, at_time: str | None, as_of: str | None = None) -> Question:
+    """All circumstances, on the day that is named, or that of what the estate was asked as of, or today."""
+    asked = question(estate, Circumstances(at_time=at_time, as_of=as_of))
     return Question(asked.moment, day=asked.dated)
 
 

@@ -18,6 +18,7 @@ from justlane.jobs.circumstances import NAMES, question
 from justlane.jobs.comparison import Compared, compared
 from justlane.jobs.findings import checked
 from justlane.jobs.opened import opened
+from justlane.model.circumstances import Circumstances
 from justlane.model.errors import UsageError
 from justlane.model.progress import Progress
 from justlane.model.scopes import platform_of
@@ -200,12 +201,12 @@ def _more(words: Mapping[str, Any]) -> dict[str, Any]:
     return {name: _words(value) if name == "when" else value for name, value in words.items()}
 
 
-def _given(circumstances: Mapping[str, Any]) -> dict[str, Any]:
-    """The circumstances, with what is not said. UsageError for a word that there is not."""
+def _given(circumstances: Mapping[str, Any]) -> Circumstances:
+    """The circumstances as one value. UsageError for a word that there is not."""
     for name in circumstances:
         if name not in NAMES:
             raise UsageError(f"there is no circumstance {name!r}", known.nearest(name, NAMES))
-    return {**dict.fromkeys(NAMES), **circumstances}
+    return Circumstances(**circumstances)
 
 
 def _folder(folder: str | Path) -> Path:

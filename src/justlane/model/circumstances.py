@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from datetime import date, datetime
 from enum import StrEnum
 from typing import Any
@@ -248,3 +249,25 @@ class Outcome(StrEnum):
 
 def _clock(minutes: int) -> str:
     return f"{minutes // 60:02}:{minutes % 60:02}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Circumstances:
+    """In which circumstances something is asked, in the words of the command line; None for what is not said."""
+
+    situation: str | None = None
+    """The name of one that the estate declares."""
+    from_network: str | None = None
+    """An IP address."""
+    multi_factor: bool | None = None
+    managed_device: bool | None = None
+    signed_in_by: str | None = None
+    """A way to sign in."""
+    signed_in_ago: str | None = None
+    """A span, such as `5 minutes`."""
+    at_time: str | None = None
+    """YYYY-MM-DD, or with a time; on the estate's clock unless it names a zone."""
+    as_role: str | None = None
+    """Where people act in one role at a time."""
+    as_of: str | None = None
+    """What the estate was asked as of: its time counts, unless another one is said."""

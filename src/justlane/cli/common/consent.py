@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from dataclasses import asdict, dataclass
+from typing import TypeVar
 
 import click
 
 from justlane.cli.common import options
+from justlane.cli.common.options import EditingOptions
 from justlane.cli.common.terminal import answer_to, may_ask, say, show
 from justlane.directories.interface import read_people
 from justlane.files.allowed.seals import can_seal
@@ -42,25 +43,25 @@ def editing_options(command: Command) -> Command:
     return command
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Editing(edits.Editing):
     """An edit that is being made by a command."""
 
-    given: dict[str, Any] = field(default_factory=dict)
+    given: EditingOptions
     """The options that every editing command has."""
 
 
-def begun(given: dict[str, Any]) -> Editing:
+def begun(given: EditingOptions) -> Editing:
     """An edit of the estate that the options name; one that was cut off is settled first."""
     _require_text(given)
-    place = options.folder_of(given["folder"])
+    place = options.folder_of(given.folder)
     state = edits.state_before(place)
-    return Editing(options.indexed(given["folder"]), Draft(place), state, given["acting_as"], given)
+    return Editing(options.indexed(given.folder), Draft(place), state, given.acting_as, given=given)
 
 
-def _require_text(given: dict[str, Any]) -> None:
+def _require_text(given: EditingOptions) -> None:
     """UsageError for an argument or an option that no file could hold: bytes that are not UTF-8."""
-    for name, value in given.items():
+    for name, value in asdict(given).items():
         for text in value if isinstance(value, tuple) else (value,):
             if isinstance(text, str) and any("\ud800" <= sign <= "\udfff" for sign in text):
                 called = name.replace("_", "-")
@@ -87,17 +88,17 @@ def settle(
     given = editing.given
     looked = edits.look(editing, read_people, _spoken(), about, moved)
     proposal = looked.proposal
-    show("Proposal", proposal, given["form"])
+    show("Proposal", proposal, given.form)
     if harmless:
         edits.refuse_harm(proposal)
-    if not proposal.changes or given["dry_run"]:
+    if not proposal.changes or given.dry_run:
         ctx.exit(1 if proposal.changes else 0)
-    edits.refuse(proposal, given["even_so"])
-    if not given["yes"] and not _consent(proposal):
+    edits.refuse(proposal, given.even_so)
+    if not given.yes and not _consent(proposal):
         say("nothing was changed")
         ctx.exit(1)
-    why = given.get("because", "").strip() if reason is None else reason
-    note = edits.save_looked(editing, looked, why, given["even_so"], names, undoes, unfinished)
+    why = given.because.strip() if reason is None else reason
+    note = edits.save_looked(editing, looked, why, given.even_so, names, undoes, unfinished)
     back = "`justlane undo` takes it back" if can_seal() else "not sealed, for want of a folder of your own (HOME)"
     say(f"saved, as edit {note.number} of the journal; {back}")
     ctx.exit(0)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from dataclasses import dataclass, fields
+from functools import wraps
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 import click
 
@@ -17,7 +19,12 @@ from justlane.jobs.opened import opened
 from justlane.model.errors import UsageError
 from justlane.reports.interface import FORMATS
 
+if TYPE_CHECKING:
+    from _typeshed import DataclassInstance
+
 Command = TypeVar("Command", bound=Callable[..., object])
+Given = TypeVar("Given", bound="DataclassInstance")
+T = TypeVar("T")
 
 estate_option = click.option(
     "--estate",
@@ -81,3 +88,34 @@ def indexed(folder: Path | None, as_of: str | None = None, *, whole: bool = Fals
     if found.too_old:
         warn(found.too_old)
     return found.index
+
+
+@dataclass(frozen=True, kw_only=True)
+class EditingOptions:
+    """What every editing command is given."""
+
+    folder: Path | None
+    dry_run: bool = False
+    yes: bool = False
+    even_so: str = ""
+    acting_as: str = ""
+    form: str = "text"
+    because: str = ""
+
+
+def typed(kind: type[Given]) -> Callable[[Callable[..., T]], Callable[..., T]]:
+    """Gather what a command is given into one value, `given`, of a declared type; what else it is given stays apart.
+
+    A field that the command has no option for keeps its default.
+    """
+    names = [field.name for field in fields(kind)]
+
+    def wrap(command: Callable[..., T]) -> Callable[..., T]:
+        @wraps(command)
+        def called(*args: object, **words: object) -> T:
+            own = {name: words.pop(name) for name in names if name in words}
+            return command(*args, given=kind(**own), **words)
+
+        return called
+
+    return wrap

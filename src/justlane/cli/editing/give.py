@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import click
 
 from justlane.cli.common.arguments import complete_people, complete_roles, complete_scopes
 from justlane.cli.common.consent import because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.jobs import lines
 from justlane.jobs.lines import Said, Taken
 from justlane.model.errors import UsageError
@@ -55,9 +57,26 @@ def _saying(command: Any) -> Any:
     return command
 
 
-def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
+@dataclass(frozen=True, kw_only=True)
+class LineOptions(EditingOptions):
+    """What `give` and `deny` are given."""
+
+    roles: tuple[str, ...]
+    to: tuple[str, ...]
+    at: tuple[str, ...]
+    here_only: bool
+    when: tuple[str, ...]
+    first_day: str | None
+    last_day: str | None
+    into: str
+    before: str | None
+    after: str | None
+    last: bool
+
+
+def _say(ctx: click.Context, given: LineOptions, *, deny: bool) -> None:
     editing = begun(given)
-    words = {name: given[name] for name in Said.__struct_fields__ if name in given}
+    words = {name: getattr(given, name) for name in Said.__struct_fields__ if hasattr(given, name)}
     new = lines.say(editing, Said(**words, deny=deny))
     settle(ctx, editing, reason=new.reason, names=new.names, about=new.about)
 
@@ -66,7 +85,8 @@ def _say(ctx: click.Context, given: dict[str, Any], *, deny: bool) -> None:
 @_saying
 @editing_options
 @click.pass_context
-def give(ctx: click.Context, /, **given: Any) -> None:
+@typed(LineOptions)
+def give(ctx: click.Context, /, given: LineOptions) -> None:
     """Give ROLE… to somebody at a place.
 
     The new line stands beside its likes: in the same file, behind the last one with the same role or the same group.
@@ -87,7 +107,8 @@ def give(ctx: click.Context, /, **given: Any) -> None:
 @_saying
 @editing_options
 @click.pass_context
-def deny(ctx: click.Context, /, **given: Any) -> None:
+@typed(LineOptions)
+def deny(ctx: click.Context, /, given: LineOptions) -> None:
     """Take ROLE… away from somebody at a place, whoever else gives it.
 
     \b
@@ -98,6 +119,18 @@ def deny(ctx: click.Context, /, **given: Any) -> None:
     Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
     """
     _say(ctx, given, deny=True)
+
+
+@dataclass(frozen=True, kw_only=True)
+class WithdrawOptions(EditingOptions):
+    """What `withdraw` is given."""
+
+    roles: tuple[str, ...]
+    to: tuple[str, ...]
+    at: tuple[str, ...]
+    everywhere: bool
+    built_in: bool
+    line: str | None
 
 
 @click.command()
@@ -120,7 +153,8 @@ def deny(ctx: click.Context, /, **given: Any) -> None:
 @because_option
 @editing_options
 @click.pass_context
-def withdraw(ctx: click.Context, /, **given: Any) -> None:
+@typed(WithdrawOptions)
+def withdraw(ctx: click.Context, /, given: WithdrawOptions) -> None:
     """Take back what lines give, or deny, to somebody: ROLE…, or all roles.
 
     Of a line that says more, only this is taken out; lists are split only as far as needed. What came through a wider
@@ -134,9 +168,9 @@ def withdraw(ctx: click.Context, /, **given: Any) -> None:
 
     Ends with 0 if it is saved or changes nothing, 1 if it is not saved.
     """
-    if given["everywhere"] == bool(given["at"] or given["line"]):
+    if given.everywhere == bool(given.at or given.line):
         hint = "say --at SCOPE, --line FILE:LINE or both, or --everywhere"
         raise UsageError("it is not clear where", hint)
     editing = begun(given)
-    words = {name: given[name] for name in Taken.__struct_fields__ if name in given}
+    words = {name: getattr(given, name) for name in Taken.__struct_fields__}
     settle(ctx, editing, names=lines.take(editing, Taken(**words)))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
 import click
 
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.facts.index import PlatformIndex
 from justlane.files.editing import groups as edits
@@ -24,11 +25,21 @@ def local_group() -> None:
     """A platform's own groups, which hold groups of the directory."""
 
 
-def _found(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, LocalGroup]:
+def _found(given: PutOptions | TakeOptions) -> tuple[Editing, PlatformIndex, LocalGroup]:
     editing = begun(given)
-    platform, name = known.group(editing.index, given["name"], given["platform"])
+    platform, name = known.group(editing.index, given.name, given.platform)
     prepared = editing.index.platform(platform)
     return editing, prepared, prepared.platform.local_groups[name]
+
+
+@dataclass(frozen=True, kw_only=True)
+class AddOptions(EditingOptions):
+    """What `add` is given."""
+
+    name: str
+    platform: str
+    purpose: str
+    members: tuple[str, ...]
 
 
 @local_group.command("add", short_help="A new local group.")
@@ -39,7 +50,8 @@ def _found(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, LocalGroup]:
 @because_option
 @editing_options
 @click.pass_context
-def add(ctx: click.Context, /, **given: Any) -> None:
+@typed(AddOptions)
+def add(ctx: click.Context, /, given: AddOptions) -> None:
     """A new local group NAME.
 
     \b
@@ -47,10 +59,20 @@ def add(ctx: click.Context, /, **given: Any) -> None:
       justlane local-group add watch --on planboard --for "Whoever watches at night." --holding "group service-desk"
     """
     editing = begun(given)
-    platform = known.platform_named(editing.index.estate, given["platform"])
-    members = [known.principal_named(editing.index, text, (), "--holding") for text in given["members"]]
-    edits.add_group(editing.draft, editing.index.platform(platform), given["name"], given["purpose"], members)
-    settle(ctx, editing, names=(f"local group {given['name']}",))
+    platform = known.platform_named(editing.index.estate, given.platform)
+    members = [known.principal_named(editing.index, text, (), "--holding") for text in given.members]
+    edits.add_group(editing.draft, editing.index.platform(platform), given.name, given.purpose, members)
+    settle(ctx, editing, names=(f"local group {given.name}",))
+
+
+@dataclass(frozen=True, kw_only=True)
+class PutOptions(EditingOptions):
+    """What `put` is given."""
+
+    name: str
+    member: str
+    platform: str | None
+    until: str | None
 
 
 @local_group.command("put", short_help="Somebody into a local group.")
@@ -61,7 +83,8 @@ def add(ctx: click.Context, /, **given: Any) -> None:
 @click.option("--until", metavar="DATE", help="The last day on which it is a member.")
 @editing_options
 @click.pass_context
-def put(ctx: click.Context, /, **given: Any) -> None:
+@typed(PutOptions)
+def put(ctx: click.Context, /, given: PutOptions) -> None:
     """Put a group of the directory, or as an exception a user, into the local group NAME.
 
     \b
@@ -69,11 +92,11 @@ def put(ctx: click.Context, /, **given: Any) -> None:
       justlane local-group put planners "user petra.loam" --because "Leads the storm season." --until 2027-03-31
     """
     editing, prepared, found = _found(given)
-    member = known.principal_named(editing.index, given["member"], (), "PRINCIPAL")
-    because = known.reason_of(given["because"]) if member.kind == "user" else given["because"].strip()
+    member = known.principal_named(editing.index, given.member, (), "PRINCIPAL")
+    because = known.reason_of(given.because) if member.kind == "user" else given.because.strip()
     if member in [held.member for held in found.members]:
         raise UsageError(f"{found.name} holds {member} already", f"see {found.source.line_address}")
-    until = known.day_of("--until", given["until"])
+    until = known.day_of("--until", given.until)
     edits.put(editing.draft, prepared.platform.name, found, member, because, until)
     notes = _has_all(editing, prepared, found, member)
     names = (f"local group {found.name}", str(member))
@@ -90,6 +113,15 @@ def _has_all(editing: Editing, prepared: PlatformIndex, group: LocalGroup, membe
     return [Remark("in-it-already", f"{member} is in {group.name} already, through {through.member}", line)]
 
 
+@dataclass(frozen=True, kw_only=True)
+class TakeOptions(EditingOptions):
+    """What `take` is given."""
+
+    name: str
+    member: str
+    platform: str | None
+
+
 @local_group.command("take", short_help="Somebody out of a local group.")
 @click.argument("name")
 @_member
@@ -97,7 +129,8 @@ def _has_all(editing: Editing, prepared: PlatformIndex, group: LocalGroup, membe
 @because_option
 @editing_options
 @click.pass_context
-def take(ctx: click.Context, /, **given: Any) -> None:
+@typed(TakeOptions)
+def take(ctx: click.Context, /, given: TakeOptions) -> None:
     """Take a group or a user out of the local group NAME.
 
     \b
@@ -105,14 +138,14 @@ def take(ctx: click.Context, /, **given: Any) -> None:
       justlane local-group take planners "user petra.loam"
     """
     editing, _, found = _found(given)
-    member = known.principal_named(editing.index, given["member"], (), "PRINCIPAL")
+    member = known.principal_named(editing.index, given.member, (), "PRINCIPAL")
     edits.take(editing.draft, found, member)
     settle(ctx, editing, names=(f"local group {found.name}", str(member)))
 
 
-def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
+def _of(given: PublishOptions | UnpublishOptions) -> tuple[Editing, PlatformIndex, str, list[str]]:
     editing = begun(given)
-    scopes = [known.scope(editing.index.estate, scope) for scope in given["scopes"]]
+    scopes = [known.scope(editing.index.estate, scope) for scope in given.scopes]
     platforms = {platform_of(scope) for scope in scopes}
     if len(platforms) > 1:
         raise UsageError(f"these scopes are on {' and '.join(sorted(platforms))}", "one platform at a time")
@@ -120,10 +153,18 @@ def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
     if not prepared.platform.habits.publication:
         hint = f"every group counts there: see `habits` at {prepared.platform.source.line_address}"
         raise UsageError(f"{prepared.platform.name} needs no publication", hint)
-    group = known.principal_named(editing.index, given["group"], (), "GROUP")
+    group = known.principal_named(editing.index, given.group, (), "GROUP")
     if group.kind != "group":
         raise UsageError(f"{group} needs no publication", "only groups of the directory do")
     return editing, prepared, group.name, scopes
+
+
+@dataclass(frozen=True, kw_only=True)
+class PublishOptions(EditingOptions):
+    """What `publish` is given."""
+
+    group: str
+    scopes: tuple[str, ...]
 
 
 @click.command()
@@ -132,7 +173,8 @@ def _of(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, str, list[str]]:
 @because_option
 @editing_options
 @click.pass_context
-def publish(ctx: click.Context, /, **given: Any) -> None:
+@typed(PublishOptions)
+def publish(ctx: click.Context, /, given: PublishOptions) -> None:
     """Let GROUP count at a scope and in all that it contains, where a platform asks for that.
 
     \b
@@ -147,13 +189,22 @@ def publish(ctx: click.Context, /, **given: Any) -> None:
     settle(ctx, editing, names=(group, *scopes), about=lambda after: notes)
 
 
+@dataclass(frozen=True, kw_only=True)
+class UnpublishOptions(EditingOptions):
+    """What `unpublish` is given."""
+
+    group: str
+    scopes: tuple[str, ...]
+
+
 @click.command()
 @click.argument("group")
 @click.option("--from", "scopes", multiple=True, required=True, metavar="SCOPE", help="Where it was published.")
 @because_option
 @editing_options
 @click.pass_context
-def unpublish(ctx: click.Context, /, **given: Any) -> None:
+@typed(UnpublishOptions)
+def unpublish(ctx: click.Context, /, given: UnpublishOptions) -> None:
     """Let GROUP no longer count at a scope to which it was published.
 
     \b

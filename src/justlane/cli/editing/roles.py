@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import click
 
 from justlane.cli.common import arguments, options
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.terminal import look, show, write
 from justlane.cli.questions.who_has_what import role
 from justlane.engine.changes.remarks import Remark
@@ -23,12 +25,23 @@ from justlane.model.errors import UsageError
 from justlane.model.patterns import matching
 from justlane.model.roles import Role
 
+if TYPE_CHECKING:
+    from justlane.engine.surveys.roles import RoleWanted
 
-def _opened(given: dict[str, Any]) -> tuple[Editing, PlatformIndex, Role]:
+
+@dataclass(frozen=True, kw_only=True)
+class OneRoleOptions(EditingOptions):
+    """What commands that change one role are given."""
+
+    name: str
+    platform: str | None
+
+
+def _opened(given: OneRoleOptions) -> tuple[Editing, PlatformIndex, Role]:
     editing = begun(given)
-    where = known.platform_with(editing.index.estate, "role", given["name"], given["platform"])
+    where = known.platform_with(editing.index.estate, "role", given.name, given.platform)
     prepared = editing.index.platform(where)
-    return editing, prepared, prepared.platform.roles[given["name"]]
+    return editing, prepared, prepared.platform.roles[given.name]
 
 
 def _patterns(prepared: PlatformIndex, texts: Sequence[str]) -> tuple[str, ...]:
@@ -50,6 +63,15 @@ def _matches(prepared: PlatformIndex, patterns: Sequence[str]) -> Iterator[Remar
             yield Remark("matches", f"{pattern!r} matches {len(found)} now: {', '.join(found)}")
 
 
+@dataclass(frozen=True, kw_only=True)
+class RoleCopyOptions(OneRoleOptions):
+    """What `role copy` is given."""
+
+    new: str
+    purpose: str
+    kinds: tuple[str, ...]
+
+
 @role.command("copy", short_help="A new role that begins as a copy of another one.")
 @arguments.role_argument
 @click.argument("new", metavar="NEW")
@@ -59,7 +81,8 @@ def _matches(prepared: PlatformIndex, patterns: Sequence[str]) -> Iterator[Remar
 @options.platform_option
 @editing_options
 @click.pass_context
-def role_copy(ctx: click.Context, /, **given: Any) -> None:
+@typed(RoleCopyOptions)
+def role_copy(ctx: click.Context, /, given: RoleCopyOptions) -> None:
     """A NEW role that holds what the role NAME holds, and says where it was copied from.
 
     \b
@@ -67,8 +90,20 @@ def role_copy(ctx: click.Context, /, **given: Any) -> None:
       justlane role copy station-keeper night-keeper --for "Keeps stations alive at night."
     """
     editing, prepared, origin = _opened(given)
-    edits.copy(editing.draft, prepared, origin, given["new"], given["purpose"], given["kinds"])
+    edits.copy(editing.draft, prepared, origin, given.new, given.purpose, given.kinds)
     _settle(ctx, editing, origin)
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoleMakeOptions(EditingOptions):
+    """What `role make` is given."""
+
+    name: str
+    platform: str
+    purpose: str
+    actions: tuple[str, ...]
+    bases: tuple[str, ...]
+    kinds: tuple[str, ...]
 
 
 @role.command("make", short_help="A new role from nothing.")
@@ -81,7 +116,8 @@ def role_copy(ctx: click.Context, /, **given: Any) -> None:
 @because_option
 @editing_options
 @click.pass_context
-def role_make(ctx: click.Context, /, **given: Any) -> None:
+@typed(RoleMakeOptions)
+def role_make(ctx: click.Context, /, given: RoleMakeOptions) -> None:
     """A NEW role, such as `role fit` proposes.
 
     \b
@@ -89,18 +125,26 @@ def role_make(ctx: click.Context, /, **given: Any) -> None:
       justlane role make restarter --on fieldnet --for "Restarts what hangs." --allow restart-station
     """
     editing = begun(given)
-    prepared = editing.index.platform(known.platform_named(editing.index.estate, given["platform"]))
-    actions = _patterns(prepared, given["actions"])
-    bases = [known.role(editing.index.estate, base, prepared.platform.name) for base in given["bases"]]
+    prepared = editing.index.platform(known.platform_named(editing.index.estate, given.platform))
+    actions = _patterns(prepared, given.actions)
+    bases = [known.role(editing.index.estate, base, prepared.platform.name) for base in given.bases]
     if not actions and not bases:
         raise UsageError("the role would hold nothing", "name --allow ACTION or --builds-on ROLE")
-    said: dict[str, Value] = {"for": given["purpose"]}
-    for key, some in (("kind", given["kinds"]), ("builds on", bases), ("allows", actions)):
+    said: dict[str, Value] = {"for": given.purpose}
+    for key, some in (("kind", given.kinds), ("builds on", bases), ("allows", actions)):
         if some:
             said[key] = few(some)
-    edits.make(editing.draft, prepared, given["name"], said)
+    edits.make(editing.draft, prepared, given.name, said)
     notes = tuple(_matches(prepared, actions))
-    settle(ctx, editing, names=(given["name"],), about=lambda after: notes)
+    settle(ctx, editing, names=(given.name,), about=lambda after: notes)
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoleAllowOptions(OneRoleOptions):
+    """What `role allow` is given."""
+
+    actions: tuple[str, ...]
+    but: tuple[str, ...]
 
 
 @role.command("allow", short_help="Let a role allow actions, or leave them out no longer.")
@@ -111,7 +155,8 @@ def role_make(ctx: click.Context, /, **given: Any) -> None:
 @options.platform_option
 @editing_options
 @click.pass_context
-def role_allow(ctx: click.Context, /, **given: Any) -> None:
+@typed(RoleAllowOptions)
+def role_allow(ctx: click.Context, /, given: RoleAllowOptions) -> None:
     """Let the role NAME allow ACTION…, names or patterns; what it left out on purpose is left out no longer.
 
     \b
@@ -120,9 +165,16 @@ def role_allow(ctx: click.Context, /, **given: Any) -> None:
       justlane role allow night-keeper "*" --except "manage-*" --except retire-station
     """
     editing, prepared, found = _opened(given)
-    patterns, but = _patterns(prepared, given["actions"]), _patterns(prepared, given["but"])
+    patterns, but = _patterns(prepared, given.actions), _patterns(prepared, given.but)
     edits.allow(editing.draft, prepared, found, patterns, but)
     _settle(ctx, editing, found, _matches(prepared, (*patterns, *but)))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoleExceptOptions(OneRoleOptions):
+    """What `role except` is given."""
+
+    actions: tuple[str, ...]
 
 
 @role.command("except", short_help="Let a role leave actions out, whatever it allows otherwise.")
@@ -132,7 +184,8 @@ def role_allow(ctx: click.Context, /, **given: Any) -> None:
 @options.platform_option
 @editing_options
 @click.pass_context
-def role_except(ctx: click.Context, /, **given: Any) -> None:
+@typed(RoleExceptOptions)
+def role_except(ctx: click.Context, /, given: RoleExceptOptions) -> None:
     """Let the role NAME leave ACTION… out, whatever it allows or builds on; `role allow` turns that back.
 
     \b
@@ -140,9 +193,16 @@ def role_except(ctx: click.Context, /, **given: Any) -> None:
       justlane role except night-keeper update-firmware
     """
     editing, prepared, found = _opened(given)
-    patterns = _patterns(prepared, given["actions"])
+    patterns = _patterns(prepared, given.actions)
     edits.leave_out(editing.draft, prepared, found, patterns)
     _settle(ctx, editing, found, _matches(prepared, patterns))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoleDropOptions(OneRoleOptions):
+    """What `role drop` is given."""
+
+    actions: tuple[str, ...]
 
 
 @role.command("drop", short_help="Take out of a role what it says itself.")
@@ -152,7 +212,8 @@ def role_except(ctx: click.Context, /, **given: Any) -> None:
 @options.platform_option
 @editing_options
 @click.pass_context
-def role_drop(ctx: click.Context, /, **given: Any) -> None:
+@typed(RoleDropOptions)
+def role_drop(ctx: click.Context, /, given: RoleDropOptions) -> None:
     """Take ACTION… out of what the role NAME allows, excepts or builds on, as its own lines say it.
 
     \b
@@ -160,8 +221,17 @@ def role_drop(ctx: click.Context, /, **given: Any) -> None:
       justlane role drop log-reader silence-alarm
     """
     editing, prepared, found = _opened(given)
-    edits.drop(editing.draft, prepared, found, given["actions"])
-    _settle(ctx, editing, found, _matches(prepared, given["actions"]))
+    edits.drop(editing.draft, prepared, found, given.actions)
+    _settle(ctx, editing, found, _matches(prepared, given.actions))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoleDescribeOptions(OneRoleOptions):
+    """What `role describe` is given."""
+
+    purpose: str | None
+    owner: str | None
+    kinds: tuple[str, ...]
 
 
 @role.command("describe", short_help="Say what a role is for, who answers for it, how it is found.")
@@ -173,7 +243,8 @@ def role_drop(ctx: click.Context, /, **given: Any) -> None:
 @options.platform_option
 @editing_options
 @click.pass_context
-def role_describe(ctx: click.Context, /, **given: Any) -> None:
+@typed(RoleDescribeOptions)
+def role_describe(ctx: click.Context, /, given: RoleDescribeOptions) -> None:
     """Say what the role NAME is for, who answers for it, and by which words it is found.
 
     \b
@@ -182,11 +253,11 @@ def role_describe(ctx: click.Context, /, **given: Any) -> None:
     """
     editing, prepared, found = _opened(given)
     said: dict[str, Value] = {}
-    for key, value in (("for", given["purpose"]), ("owner", given["owner"])):
+    for key, value in (("for", given.purpose), ("owner", given.owner)):
         if value is not None:
             said[key] = value
-    if given["kinds"]:
-        said["kind"] = few(given["kinds"])
+    if given.kinds:
+        said["kind"] = few(given.kinds)
     if not said:
         raise UsageError("there is nothing to say", "name --for, --owner or --kind")
     edits.describe(editing.draft, prepared, found, said)
@@ -224,6 +295,16 @@ def role_compare(
     ctx.exit(0 if result.equal else 1)
 
 
+@dataclass(frozen=True, kw_only=True)
+class RoleListOptions:
+    """What `role list` is given."""
+
+    kind: str
+    action: str
+    held_by: str | None
+    unused: bool
+
+
 @role.command("list", short_help="Which roles there are, by kind, action, holder; or as a ladder.")
 @click.option("--on", "platform", metavar="PLATFORM", help="Only of this platform.")
 @click.option("--kind", metavar="WORD", default="", help="Only those with this word.")
@@ -234,8 +315,9 @@ def role_compare(
 @options.estate_option
 @options.format_option("text", "json", "csv")
 @click.pass_context
+@typed(RoleListOptions)
 def role_list(
-    ctx: click.Context, /, platform: str | None, folder: Path | None, form: str, ladder: bool, **given: Any
+    ctx: click.Context, /, platform: str | None, folder: Path | None, form: str, ladder: bool, given: RoleListOptions
 ) -> None:
     """Which roles there are: how much each holds, how many people have it, how much administration is in it.
 
@@ -260,18 +342,18 @@ def role_list(
     ctx.exit(0 if result.roles else 1)
 
 
-def _wanted(index: EstateIndex, platforms: Sequence[str], given: dict[str, Any]) -> Any:
+def _wanted(index: EstateIndex, platforms: Sequence[str], given: RoleListOptions) -> RoleWanted:
     from justlane.engine.questions.assignments import principal_named
-    from justlane.engine.surveys.roles import RoleWanted
+    from justlane.engine.surveys.roles import RoleWanted as Wanted
 
-    if given["action"]:
-        known.actions(index.estate, given["action"], platforms, "--with: there is no action")
+    if given.action:
+        known.actions(index.estate, given.action, platforms, "--with: there is no action")
     found = None
-    if given["held_by"]:
-        found = principal_named(index, given["held_by"])
+    if given.held_by:
+        found = principal_named(index, given.held_by)
         if found is None:
-            raise known.unknown_name(index.estate, given["held_by"])
-    return RoleWanted(given["kind"], given["action"], found[0] if found else None, given["unused"])
+            raise known.unknown_name(index.estate, given.held_by)
+    return Wanted(given.kind, given.action, found[0] if found else None, given.unused)
 
 
 @role.command("fit", short_help="Which role holds what a group is required to do, and the least besides.")

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import click
 
@@ -12,6 +12,7 @@ from justlane.cli.common import options
 from justlane.cli.common.arguments import optional_scope_argument, platform_argument, scope_argument
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.terminal import say, show
 from justlane.engine.changes.remarks import Remark
@@ -34,6 +35,18 @@ def scope() -> None:
     """The tree of places, and what resource groups gather."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class AddOptions(EditingOptions):
+    """What `add` is given."""
+
+    address: str
+    kind: str
+    purpose: str
+    attributes: tuple[str, ...]
+    gathers: tuple[str, ...]
+    where: tuple[str, ...]
+
+
 @scope.command("add", short_help="A new place.")
 @click.argument("address")
 @click.option("--is", "kind", required=True, metavar="KIND", help="Its kind, in the platform's own word.")
@@ -44,7 +57,8 @@ def scope() -> None:
 @because_option
 @editing_options
 @click.pass_context
-def add(ctx: click.Context, /, **given: Any) -> None:
+@typed(AddOptions)
+def add(ctx: click.Context, /, given: AddOptions) -> None:
     """A new scope ADDRESS, in the one that its address names.
 
     \b
@@ -53,14 +67,14 @@ def add(ctx: click.Context, /, **given: Any) -> None:
       justlane scope add fieldnet/old-buoys --is "resource group" --for "Due for replacement." --gathers-where laid=2019
     """
     editing = begun(given)
-    address = given["address"].strip("/")
+    address = given.address.strip("/")
     parent = known.scope(editing.index.estate, address.rpartition("/")[0] or address)
-    said: dict[str, Value] = {"is": given["kind"]}
-    said |= {"for": given["purpose"]} if given["purpose"] else {}
-    said |= {"has": _pairs("--has", given["attributes"])} if given["attributes"] else {}
-    gathers = [_gathered(editing.index, address, text) for text in given["gathers"]]
+    said: dict[str, Value] = {"is": given.kind}
+    said |= {"for": given.purpose} if given.purpose else {}
+    said |= {"has": _pairs("--has", given.attributes)} if given.attributes else {}
+    gathers = [_gathered(editing.index, address, text) for text in given.gathers]
     said |= {"gathers": few(gathers)} if gathers else {}
-    said |= {"gathers where": _pairs("--gathers-where", given["where"])} if given["where"] else {}
+    said |= {"gathers where": _pairs("--gathers-where", given.where)} if given.where else {}
     edits.add(editing.draft, editing.index.platform(parent), address, said)
     settle(ctx, editing, names=(address,), about=lambda after: _gathering(after, address))
 
@@ -90,13 +104,22 @@ def _gathered(index: EstateIndex, group: str, address: str) -> str:
     return address if ANY in address else known.scope(index.estate, address)
 
 
+@dataclass(frozen=True, kw_only=True)
+class PullOptions(EditingOptions):
+    """What `pull` is given."""
+
+    platform: str
+    below: str
+
+
 @scope.command("pull", short_help="The places that a platform has, as it lists them.")
 @platform_argument
 @click.option("--below", metavar="SCOPE", default="", help="Only places below this one.")
 @because_option
 @editing_options
 @click.pass_context
-def pull(ctx: click.Context, /, **given: Any) -> None:
+@typed(PullOptions)
+def pull(ctx: click.Context, /, given: PullOptions) -> None:
     """Ask PLATFORM which places it has, and write those that are not declared into the estate.
 
     Places that are declared and that it has no more are named, and stay.
@@ -111,10 +134,10 @@ def pull(ctx: click.Context, /, **given: Any) -> None:
     from justlane.platforms.interface import places_of
 
     editing = begun(given)
-    platform = known.platform_named(editing.index.estate, given["platform"])
+    platform = known.platform_named(editing.index.estate, given.platform)
     declared = editing.index.estate.platforms[platform]
-    found = places_of(declared, options.folder_of(given["folder"]), ask_person)
-    below = given["below"].strip("/") or platform
+    found = places_of(declared, options.folder_of(given.folder), ask_person)
+    below = given.below.strip("/") or platform
     wanted = {address: kind for address, kind in found.items() if contains(below, address)}
     for gone in (a for a in declared.scopes if contains(below, a) and a not in found):
         say(f"declared, and not there any more: {gone} ({declared.scopes[gone].source.line_address})")
@@ -130,7 +153,7 @@ def pull(ctx: click.Context, /, **given: Any) -> None:
     if not new:
         say(f"nothing new: {platform} has {counted(len(wanted), 'place')} there, and all are declared")
         ctx.exit(0)
-    reason = given["because"].strip() or f"As {platform} lists them."
+    reason = given.because.strip() or f"As {platform} lists them."
     settle(ctx, editing, reason=reason, names=(platform, *new[:1]))
 
 
@@ -139,13 +162,22 @@ def _above(address: str) -> list[str]:
     return ["/".join(names[:n]) for n in range(2, len(names))]
 
 
+@dataclass(frozen=True, kw_only=True)
+class GatherOptions(EditingOptions):
+    """What `gather` is given."""
+
+    scope: str
+    addresses: tuple[str, ...]
+
+
 @scope.command("gather", short_help="Let a resource group gather more.")
 @scope_argument
 @click.argument("addresses", nargs=-1, required=True, metavar="SCOPE...")
 @because_option
 @editing_options
 @click.pass_context
-def gather(ctx: click.Context, /, **given: Any) -> None:
+@typed(GatherOptions)
+def gather(ctx: click.Context, /, given: GatherOptions) -> None:
     """Let the resource group SCOPE gather others, by address or pattern.
 
     \b
@@ -153,8 +185,8 @@ def gather(ctx: click.Context, /, **given: Any) -> None:
       justlane scope gather fieldnet/storm-watch fieldnet/south/bar/sb-12
     """
     editing = begun(given)
-    group = known.scope(editing.index.estate, given["scope"])
-    addresses = [_gathered(editing.index, group, text) for text in given["addresses"]]
+    group = known.scope(editing.index.estate, given.scope)
+    addresses = [_gathered(editing.index, group, text) for text in given.addresses]
     gathered = edits.gather(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
     notes = [Remark("gathered-already", f"{group} gathers {address} already") for address in gathered]
     settle(
@@ -163,13 +195,22 @@ def gather(ctx: click.Context, /, **given: Any) -> None:
     )  # fmt: skip
 
 
+@dataclass(frozen=True, kw_only=True)
+class ReleaseOptions(EditingOptions):
+    """What `release` is given."""
+
+    scope: str
+    addresses: tuple[str, ...]
+
+
 @scope.command("release", short_help="Let a resource group gather something no longer.")
 @scope_argument
 @click.argument("addresses", nargs=-1, required=True, metavar="SCOPE...")
 @because_option
 @editing_options
 @click.pass_context
-def release(ctx: click.Context, /, **given: Any) -> None:
+@typed(ReleaseOptions)
+def release(ctx: click.Context, /, given: ReleaseOptions) -> None:
     """Let the resource group SCOPE gather others no longer.
 
     \b
@@ -177,13 +218,21 @@ def release(ctx: click.Context, /, **given: Any) -> None:
       justlane scope release fieldnet/storm-watch fieldnet/south/bar/sb-12
     """
     editing = begun(given)
-    group = known.scope(editing.index.estate, given["scope"])
-    addresses = [address.strip("/") for address in given["addresses"]]
+    group = known.scope(editing.index.estate, given.scope)
+    addresses = [address.strip("/") for address in given.addresses]
     edits.release(editing.draft, editing.index.platform(group).platform.scopes[group], addresses)
     settle(
         ctx, editing, names=(group, *addresses),
         about=lambda after: _gathering(after, group),
     )  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class MoveOptions(EditingOptions):
+    """What `move` is given."""
+
+    scope: str
+    parent: str
 
 
 @scope.command("move", short_help="A place with all that it holds, into another one.")
@@ -192,7 +241,8 @@ def release(ctx: click.Context, /, **given: Any) -> None:
 @because_option
 @editing_options
 @click.pass_context
-def move(ctx: click.Context, /, **given: Any) -> None:
+@typed(MoveOptions)
+def move(ctx: click.Context, /, given: MoveOptions) -> None:
     """Put SCOPE, with all that it holds, into the scope INTO of the same platform. Every line that names it follows.
 
     \b
@@ -201,7 +251,7 @@ def move(ctx: click.Context, /, **given: Any) -> None:
     """
     editing = begun(given)
     estate = editing.index.estate
-    address, parent = known.scope(estate, given["scope"]), known.scope(estate, given["parent"])
+    address, parent = known.scope(estate, given.scope), known.scope(estate, given.parent)
     if platform_of(address) != platform_of(parent) or "/" not in address:
         raise UsageError(
             f"{address} cannot be put into {parent}", "a scope stays on its platform, which cannot be moved"

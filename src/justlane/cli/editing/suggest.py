@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import csv
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import arguments, options
 from justlane.cli.common.circumstances import circumstance_options
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import show
 from justlane.engine.facts.index import EstateIndex
 from justlane.jobs import known
 from justlane.jobs.circumstances import question
+from justlane.model.circumstances import Circumstances
 from justlane.model.errors import UsageError
 
 _COLUMNS = ("user", "action", "scope")
@@ -32,6 +33,7 @@ _COLUMNS = ("user", "action", "scope")
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
+@typed(Circumstances)
 def suggest(
     ctx: click.Context,
     /,
@@ -43,7 +45,7 @@ def suggest(
     take_away: bool,
     folder: Path | None,
     form: str,
-    **given: Any,
+    given: Circumstances,
 ) -> None:
     """The smallest changes that would let USER do ACTION at SCOPE, each with all that it does besides.
 

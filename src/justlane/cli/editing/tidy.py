@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
 
 import click
 
 from justlane.cli.common.arguments import complete_scopes
 from justlane.cli.common.consent import because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import say
 from justlane.engine.changes.remarks import Remark
@@ -22,12 +23,20 @@ from justlane.model.edits import Withdraw, names_in
 from justlane.model.names import counted
 
 
+@dataclass(frozen=True, kw_only=True)
+class TidyOptions(EditingOptions):
+    """What `tidy` is given."""
+
+    platforms: tuple[str, ...]
+
+
 @click.command()
 @click.argument("platforms", nargs=-1, metavar="[PLATFORM]...", shell_complete=complete_scopes)
 @because_option
 @editing_options
 @click.pass_context
-def tidy(ctx: click.Context, /, **given: Any) -> None:
+@typed(TidyOptions)
+def tidy(ctx: click.Context, /, given: TidyOptions) -> None:
     """The fewest lines that say the same: what can all go at once, without changing anything for anybody.
 
     Computed for every line, in all circumstances, today and on each later day on which something begins or ends. Where
@@ -43,7 +52,7 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
     """
     editing = begun(given)
     index = editing.index
-    names = [known.platform_named(index.estate, name) for name in given["platforms"]] or list(index.estate.platforms)
+    names = [known.platform_named(index.estate, name) for name in given.platforms] or list(index.estate.platforms)
     progress = TerminalProgress()
     try:
         found = fewest_of(index, names, editing.question, progress)
@@ -54,7 +63,7 @@ def tidy(ctx: click.Context, /, **given: Any) -> None:
         say(_told(one))
     carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
     remarks = [Remark("not-needed", f"{Part(some)} changes nothing", some[0].source) for some in going]
-    reason = given["because"].strip() or "The lines that are left say the same."
+    reason = given.because.strip() or "The lines that are left say the same."
     about = tuple(dict.fromkeys(name for some in going for name in names_in(Withdraw(some))))
     settle(ctx, editing, reason=reason, names=about, about=lambda after: remarks, harmless=True)
 

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import options
 from justlane.cli.common.command_group import OrderedGroup
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.terminal import say, show, tell
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
@@ -27,7 +28,8 @@ from justlane.model.names import counted
 @because_option
 @editing_options
 @click.pass_context
-def undo(ctx: click.Context, /, **given: Any) -> None:
+@typed(EditingOptions)
+def undo(ctx: click.Context, /, given: EditingOptions) -> None:
     """Take back the last edit that you made here with this tool; and again, the one before it.
 
     Shows first who gains and loses what by that. Refused where somebody changed the same lines since. A journal is
@@ -75,6 +77,16 @@ def journal() -> None:
     """What this tool edited: who, when, by which command, why, and what that did."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class ShowEditsOptions:
+    """What `show edits` is given."""
+
+    who: str | None
+    about: str | None
+    since: str | None
+    until: str | None
+
+
 @journal.command("show")
 @options.estate_option
 @click.option("--by", "who", metavar="USER", help="Only what this person edited.")
@@ -82,7 +94,8 @@ def journal() -> None:
 @click.option("--since", metavar="DAY", help="Only from this day on, such as 2026-11-25 (UTC).")
 @click.option("--until", metavar="DAY", help="Only to this day, included.")
 @options.format_option("text", "json", "csv")
-def show_edits(folder: Path | None, form: str, **given: str | None) -> None:
+@typed(ShowEditsOptions)
+def show_edits(folder: Path | None, form: str, given: ShowEditsOptions) -> None:
     """Every edit, the last one first, with the lines that it changed.
 
     \b
@@ -100,14 +113,14 @@ def show_edits(folder: Path | None, form: str, **given: str | None) -> None:
     show("Edits", Edits(tuple(listed)), form)
 
 
-def _wanted(note: Note, given: dict[str, str | None]) -> bool:
-    about = given["about"]
+def _wanted(note: Note, given: ShowEditsOptions) -> bool:
+    about = given.about
     day = note.when[:10]
     return (
-        (given["who"] is None or note.who == given["who"])
+        (given.who is None or note.who == given.who)
         and (about is None or any(about in (name, name.rpartition(" ")[2]) for name in note.names))
-        and (given["since"] is None or day >= given["since"])
-        and (given["until"] is None or day <= given["until"])
+        and (given.since is None or day >= given.since)
+        and (given.until is None or day <= given.until)
     )
 
 
@@ -144,14 +157,15 @@ def _before(place: Path, note: Note, left: Sequence[str]) -> EstateIndex:
 @journal.command("finish")
 @editing_options
 @click.pass_context
-def finish_edit(ctx: click.Context, /, **given: Any) -> None:
+@typed(EditingOptions)
+def finish_edit(ctx: click.Context, /, given: EditingOptions) -> None:
     """Do the rest of an edit that was cut off after some of its files were changed.
 
     Shows first which lines are left and who gains and loses what, like any edit.
 
     Ends with 0 if it is saved or there is nothing to finish, 1 if it is not saved.
     """
-    place = options.folder_of(given["folder"])
+    place = options.folder_of(given.folder)
     note = Journal(place).unfinished()
     left = save.left_of(place, note) if note else []
     if note is None or not left or len(left) == len(note.files):
@@ -160,7 +174,7 @@ def finish_edit(ctx: click.Context, /, **given: Any) -> None:
         return
     state = save.state_of(place)
     editing = Editing(
-        _before(place, note, [change.file for change in left]), Draft(place), state, given["acting_as"], given
+        _before(place, note, [change.file for change in left]), Draft(place), state, given.acting_as, given=given
     )
     for change in left:
         editing.draft.replace(change.file, change.before, change.after)

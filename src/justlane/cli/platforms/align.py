@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, NoReturn
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, NoReturn
 
 import click
 
 from justlane.cli.common import arguments, options
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import answer_to, look, may_ask, say, show
@@ -22,6 +25,14 @@ if TYPE_CHECKING:
     from justlane.jobs.alignment import Alignment, Came
     from justlane.model.estate import Platform
     from justlane.platforms.alignment.plan import Plan
+
+
+@dataclass(frozen=True, kw_only=True)
+class AlignOptions(EditingOptions):
+    """What `align` is given."""
+
+    most_removals: int
+    undone: str | None
 
 
 @click.command()
@@ -42,7 +53,8 @@ if TYPE_CHECKING:
 @click.option("--even-so", default="", metavar="REASON", help="Although something speaks against it.")
 @click.option("--acting-as", default="", metavar="USER", help="Who you are in the directory.")
 @click.pass_context
-def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
+@typed(AlignOptions)
+def align(ctx: click.Context, /, platform: str, given: AlignOptions) -> None:
     """Make PLATFORM match what is declared.
 
     Reads what it holds, shows exactly what would change, asks, and does it. Every change is written to the journal
@@ -62,25 +74,25 @@ def align(ctx: click.Context, /, platform: str, **given: Any) -> None:
     from justlane.platforms.alignment.plan import refuse_beyond
     from justlane.platforms.interface import connect
 
-    index, place = options.indexed(given["folder"], whole=True), options.folder_of(given["folder"])
+    index, place = options.indexed(given.folder, whole=True), options.folder_of(given.folder)
     declared = index.estate.platforms[known.platform_named(index.estate, platform)]
     refuse_beyond(index, platform)
     connector = connect(declared, place, ask_person)
     try:
-        aligning = Alignment(index, platform, place, connector, given["undone"])
+        aligning = Alignment(index, platform, place, connector, given.undone)
         _tell_unfinished(aligning, platform)
-        show("Plan", aligning.plan, given["form"])
-        if not aligning.plan.steps and not given["dry_run"] and aligning.by_people:
+        show("Plan", aligning.plan, given.form)
+        if not aligning.plan.steps and not given.dry_run and aligning.by_people:
             _all_done(place, platform)
-        if given["dry_run"] or not aligning.plan.steps:
+        if given.dry_run or not aligning.plan.steps:
             ctx.exit(1 if aligning.plan.differs or aligning.plan.unjudged else 0)
-        aligning.refuse(given["most_removals"], given["acting_as"], given["even_so"])
-        if not given["yes"] and not consented(len(aligning.plan.steps)):
+        aligning.refuse(given.most_removals, given.acting_as, given.even_so)
+        if not given.yes and not consented(len(aligning.plan.steps)):
             say("nothing was changed")
             ctx.exit(1)
         if aligning.by_people:
-            _to_paper(ctx, place, declared, aligning.plan, given["because"])
-        why = " ".join(part for part in (given["because"], given["even_so"]) if part)
+            _to_paper(ctx, place, declared, aligning.plan, given.because)
+        why = " ".join(part for part in (given.because, given.even_so) if part)
         came = aligning.carry_out(why, TerminalProgress())
     except KeyboardInterrupt:
         raise InterruptedRunError(

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import options
 from justlane.cli.common.arguments import complete_scopes
 from justlane.cli.common.consent import Editing, because_option, begun, editing_options, settle
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.terminal import explain, say, show
 from justlane.jobs import known
@@ -30,7 +30,10 @@ from justlane.platforms.interface import Reading, Step
 @because_option
 @editing_options
 @click.pass_context
-def drift(ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, adopt: bool, **given: Any) -> None:
+@typed(EditingOptions)
+def drift(
+    ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, adopt: bool, given: EditingOptions
+) -> None:
     """Where do platforms differ from what is declared: added, missing and changed, and what does each mean for whom?
 
     Without PLATFORM, all that say how they are reached. Each reading is kept, the last twenty of a platform; --since
@@ -47,8 +50,8 @@ def drift(ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, 
     """
     from justlane.platforms.alignment import drift, readings
 
-    place = options.folder_of(given["folder"])
-    index = options.indexed(given["folder"], whole=True)
+    place = options.folder_of(given.folder)
+    index = options.indexed(given.folder, whole=True)
     estate = index.estate
     names = [known.platform_named(estate, name) for name in platforms]
     names = names or [name for name, platform in estate.platforms.items() if platform.connection]
@@ -74,7 +77,7 @@ def drift(ctx: click.Context, /, platforms: tuple[str, ...], since: str | None, 
         )
     if adopt and found[0].differences:
         _adopt(ctx, found[0], given)
-    show("Drifts", tuple(found), given["form"])
+    show("Drifts", tuple(found), given.form)
     for one in failed:
         explain(one)
     if failed:
@@ -92,12 +95,12 @@ def _read(platform: Platform, place: Path) -> Reading:
         connector.close()
 
 
-def _adopt(ctx: click.Context, found: Drift, given: dict[str, Any]) -> None:
+def _adopt(ctx: click.Context, found: Drift, given: EditingOptions) -> None:
     """Write what the platform holds into the estate."""
     editing = begun(given)
     for said in _taken_over(editing, found):
         say(f"not adopted: {said}")
-    settle(ctx, editing, reason=given["because"].strip() or f"As {found.platform} holds it.", names=(found.platform,))
+    settle(ctx, editing, reason=given.because.strip() or f"As {found.platform} holds it.", names=(found.platform,))
 
 
 def _taken_over(editing: Editing, found: Drift) -> list[str]:

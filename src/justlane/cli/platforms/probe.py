@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from secrets import randbelow
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import click
 import msgspec
 
 from justlane.cli.common import arguments, options
 from justlane.cli.common.circumstances import circumstance_options
+from justlane.cli.common.options import typed
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import say, show
@@ -18,7 +20,7 @@ from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.jobs import known
 from justlane.jobs.circumstances import FIXING, now, question
-from justlane.model.circumstances import Situation
+from justlane.model.circumstances import Circumstances, Situation
 from justlane.model.errors import InterruptedRunError, OutsideError, UsageError
 from justlane.model.estate import RolesHeld
 from justlane.model.names import counted
@@ -32,6 +34,19 @@ if TYPE_CHECKING:
 _SAMPLE = 20
 _MOST_SEED = 1_000_000
 _MANY_CELLS = 2_000_000
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProbeOptions(Circumstances):
+    """What `probe` is given."""
+
+    everyone: bool
+    sample: int | None
+    seed: int | None
+    in_each: bool
+    at_once: int
+    at_most: int | None
+    afresh: bool
 
 
 @click.command()
@@ -67,8 +82,16 @@ _MANY_CELLS = 2_000_000
 )
 @click.option("--afresh", is_flag=True, help="Do not go on with a probe that was stopped.")
 @click.pass_context
+@typed(ProbeOptions)
 def probe(
-    ctx: click.Context, /, platform: str, folder: Path | None, form: str, tries: int, thorough: bool, **given: Any
+    ctx: click.Context,
+    /,
+    platform: str,
+    folder: Path | None,
+    form: str,
+    tries: int,
+    thorough: bool,
+    given: ProbeOptions,
 ) -> None:
     """Try, as the people, whether PLATFORM really does what is declared.
 
@@ -98,8 +121,7 @@ def probe(
     estate = index.estate
     declared = estate.platforms[known.platform_named(estate, platform)]
     place = options.folder_of(folder)
-    in_each, at_once, afresh = (given.pop(name) for name in ("in_each", "at_once", "afresh"))
-    choosing = _choosing(given, thorough)
+    choosing, at_once, afresh = _choosing(given, thorough), given.at_once, given.afresh
     refuse_beyond(index, platform)
     if dialect_of(declared).by_people:
         choosing, at_once, afresh = _for_a_form(choosing), 1, True
@@ -109,8 +131,8 @@ def probe(
     try:
         asked = question(estate, given, platform)
         asked = msgspec.structs.replace(asked, situation=asked.situation or Situation())
-        named = _in_each(index, platform, asked, given) if in_each else [("", asked)]
-        chosen = _chosen(index, platform, asked, place, afresh=afresh, **choosing)
+        named = _in_each(index, platform, asked, given) if given.in_each else [("", asked)]
+        chosen = _chosen(index, platform, asked, place, choosing, afresh=afresh)
         _tell_size(chosen, len(estate.platforms[platform].actions), len(named))
         job = _Job(index, place, declared, chosen, tuple(named), None if thorough else tries, at_once, afresh)
         result = job.probed(progress)
@@ -197,9 +219,9 @@ class _Job(NamedTuple):
         return _with_form(self.place, name, opened[0], result) if dialect.by_people else result
 
 
-def _for_a_form(choosing: dict[str, Any]) -> dict[str, Any]:
+def _for_a_form(choosing: _Choosing) -> _Choosing:
     """The same people and scopes every time, and few of them: somebody has to try it all by hand."""
-    return choosing if choosing["everyone"] else {**choosing, "sample": choosing["sample"] or 0, "seed": 0}
+    return choosing if choosing.everyone else choosing._replace(sample=choosing.sample or 0, seed=0)
 
 
 def _with_form(place: Path, name: str, connector: Connector, result: ProbeResult) -> ProbeResult:
@@ -212,12 +234,12 @@ def _with_form(place: Path, name: str, connector: Connector, result: ProbeResult
     return msgspec.structs.replace(result, unanswered=connector.unanswered)
 
 
-def _in_each(index: EstateIndex, platform: str, asked: Question, given: dict[str, Any]) -> list[tuple[str, Question]]:
+def _in_each(index: EstateIndex, platform: str, asked: Question, given: ProbeOptions) -> list[tuple[str, Question]]:
     """The question in every situation that the estate names, and none; and in every role that a binding gives there.
 
     UsageError if the options name one situation already.
     """
-    if any(given[name] is not None for name in (*FIXING, "as_role")):
+    if any(getattr(given, name) is not None for name in (*FIXING, "as_role")):
         raise UsageError("--in-each goes through all situations, and another option names one", "leave one of them out")
     prepared = index.platform(platform)
     single = prepared.platform.habits.roles_held is RolesHeld.ONE_AT_A_TIME
@@ -230,12 +252,11 @@ def _in_each(index: EstateIndex, platform: str, asked: Question, given: dict[str
     return found
 
 
-def _choosing(given: dict[str, Any], thorough: bool) -> dict[str, Any]:
-    """The options about whom and where, taken out of what was given. UsageError if they contradict each other."""
-    choosing = {name: given.pop(name) for name in ("everyone", "sample", "seed", "at_most")}
-    choosing["everyone"] |= thorough
+def _choosing(given: ProbeOptions, thorough: bool) -> _Choosing:
+    """The options about whom and where. UsageError if they contradict each other."""
+    choosing = _Choosing(given.everyone or thorough, given.sample, given.seed, given.at_most)
     for name in ("sample", "seed", "at_most"):
-        if choosing["everyone"] and choosing[name] is not None:
+        if choosing.everyone and getattr(choosing, name) is not None:
             all_ = "thorough" if thorough else "everyone"
             raise UsageError(
                 f"--{name.replace('_', '-')} draws some people, and --{all_} goes through all", "leave one of them out"
@@ -243,24 +264,25 @@ def _choosing(given: dict[str, Any], thorough: bool) -> dict[str, Any]:
     return choosing
 
 
+class _Choosing(NamedTuple):
+    """Whom and where the options mean."""
+
+    everyone: bool
+    sample: int | None
+    seed: int | None
+    at_most: int | None
+
+
 def _chosen(
-    index: EstateIndex,
-    platform: str,
-    asked: Question,
-    place: Path,
-    *,
-    everyone: bool,
-    sample: int | None,
-    seed: int | None,
-    at_most: int | None,
-    afresh: bool,
+    index: EstateIndex, platform: str, asked: Question, place: Path, choosing: _Choosing, *, afresh: bool
 ) -> Chosen:
     """Whom the options mean; without a seed, that of a probe that was stopped, or one is drawn."""
     from justlane.platforms.proof import kept_probes
     from justlane.platforms.proof.choice import everybody, one_of_each_kind
 
-    if everyone:
+    seed, sample = choosing.seed, choosing.sample
+    if choosing.everyone:
         return everybody(index, platform)
     if seed is None:
         seed = (None if afresh else kept_probes.seed_under_way(place, platform)) or randbelow(_MOST_SEED)
-    return one_of_each_kind(index, platform, asked, _SAMPLE if sample is None else sample, seed, at_most)
+    return one_of_each_kind(index, platform, asked, _SAMPLE if sample is None else sample, seed, choosing.at_most)

@@ -4,18 +4,35 @@ from __future__ import annotations
 
 import os
 import re
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import options
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import say
 from justlane.directories.interface import read_people
 from justlane.model.errors import UsageError
 from justlane.model.estate import SecretPlace
 
 _KINDS = ("environment", "file", "keyring")
+
+
+@dataclass(frozen=True, kw_only=True)
+class ServeOptions:
+    """What `serve` is given."""
+
+    processes: int | None
+    token_from: str | None
+    certificate: str | None
+    key: str | None
+    client_authority: str | None
+    most_bytes: int
+    most_evaluations: int
+    url: str
+    log_requests: bool
+    readable: bool
 
 
 @click.command()
@@ -33,7 +50,8 @@ _KINDS = ("environment", "file", "keyring")
 @click.option("--url", default="", help="How others reach it, where that is another address than it listens on.")
 @click.option("--log-requests", is_flag=True, help="Log each request and decision, by ids alone.")
 @click.option("--readable", is_flag=True, help="Not encrypted, although it is not this machine alone that may ask.")
-def serve(folder: Path | None, listen: str, **given: Any) -> None:
+@typed(ServeOptions)
+def serve(folder: Path | None, listen: str, given: ServeOptions) -> None:
     """Answer the OpenID Authorization API 1.0 from the estate: evaluation, evaluations, and the three searches.
 
     It reads kept files only, so any number of machines can run it side by side. When the estate or its people change,
@@ -53,28 +71,28 @@ def serve(folder: Path | None, listen: str, **given: Any) -> None:
 
     place = options.folder_of(folder)
     host, port = _address(listen)
-    if not given["token_from"] and not given["client_authority"]:
+    if not given.token_from and not given.client_authority:
         raise UsageError("nobody would be kept out", "give --token-from PLACE, or --client-authority FILE, or both")
-    if given["client_authority"] and not given["certificate"]:
+    if given.client_authority and not given.certificate:
         raise UsageError("--client-authority needs an encrypted connection", "give --certificate and --key too")
-    if not given["certificate"] and not is_loopback(host) and not given["readable"]:
+    if not given.certificate and not is_loopback(host) and not given.readable:
         hint = "give --certificate and --key, or say --readable if something in front of it encrypts"
         raise UsageError(f"others than this machine may ask at {host}, and nothing is encrypted", hint)
     token = ""
-    if given["token_from"]:
-        secret = _place(given["token_from"])
+    if given.token_from:
+        secret = _place(given.token_from)
         token = require_ascii(own(secret, place), secret)
-    transport = Transport(host, port, given["certificate"] or "", given["key"] or "", given["client_authority"] or "")
+    transport = Transport(host, port, given.certificate or "", given.key or "", given.client_authority or "")
     plan = Plan(
         place,
         lambda: open_index(place, read_people),
         transport,
-        given["processes"] or os.cpu_count() or 1,
+        given.processes or os.cpu_count() or 1,
         token,
-        Limits(given["most_bytes"], given["most_evaluations"]),
+        Limits(given.most_bytes, given.most_evaluations),
         say,
-        given["log_requests"],
-        _url(given["url"]),
+        given.log_requests,
+        _url(given.url),
     )
     serve(plan, lambda url: say(f"answering at {url} in {plan.processes} processes; stop it with Ctrl-C"))
 

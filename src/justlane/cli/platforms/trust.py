@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import options
 from justlane.cli.common.command_group import OrderedGroup
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import say, show
 from justlane.files.allowed.permissions import Use, allow, forget, permissions
 from justlane.files.disk import beneath
@@ -39,6 +40,18 @@ def list_(form: str) -> None:
     show("Permissions", permissions(), form)
 
 
+@dataclass(frozen=True, kw_only=True)
+class PermissionOptions:
+    """What is allowed, or not any more."""
+
+    secret: str | None
+    where: str | None
+    authority: str | None
+    readable: bool
+    file: str | None
+    changes: str | None
+
+
 def _what(command: options.Command) -> options.Command:
     for option in reversed(
         (
@@ -56,7 +69,8 @@ def _what(command: options.Command) -> options.Command:
 
 @trust.command(short_help="Allow something.")
 @_what
-def add(**given: Any) -> None:
+@typed(PermissionOptions)
+def add(given: PermissionOptions) -> None:
     """Allow that a secret goes somewhere, that a file outside an estate is read, or a place outside it changed.
 
     \b
@@ -67,14 +81,15 @@ def add(**given: Any) -> None:
 
     Ends with 0.
     """
-    use, file, place = _meant(**given)
+    use, file, place = _meant(given)
     allow(secret=use, file=file, place=place)
     say("allowed: `justlane trust list` shows it")
 
 
 @trust.command(short_help="Allow something no more.")
 @_what
-def remove(**given: Any) -> None:
+@typed(PermissionOptions)
+def remove(given: PermissionOptions) -> None:
     """Allow something no more: the same words as for `add`.
 
     \b
@@ -83,7 +98,7 @@ def remove(**given: Any) -> None:
 
     Ends with 0, or with 1 if it was not allowed.
     """
-    use, file, place = _meant(**given)
+    use, file, place = _meant(given)
     known = permissions()
     forget(secret=use, file=file, place=place)
     there = use in known.secrets or file in known.files or place in known.places
@@ -91,20 +106,17 @@ def remove(**given: Any) -> None:
     click.get_current_context().exit(0 if there else 1)
 
 
-def _meant(
-    secret: str | None,
-    where: str | None,
-    authority: str | None,
-    readable: bool,
-    file: str | None,
-    changes: str | None,
-) -> tuple[Use | None, str | None, str | None]:
+def _meant(given: PermissionOptions) -> tuple[Use | None, str | None, str | None]:
     """The use, the file and the place that the options describe: one of them."""
-    if sum(map(bool, (secret, file, changes))) != 1 or bool(secret) != bool(where):
+    if sum(map(bool, (given.secret, given.file, given.changes))) != 1 or bool(given.secret) != bool(given.where):
         hint = "give --secret PLACE and --to HOST:PORT, or --file PATH alone, or --changes PATH alone"
         raise UsageError("what is meant is not clear", hint)
-    use = _use(secret, where, authority, readable) if secret and where else None
-    return use, os.path.realpath(file) if file else None, os.path.realpath(changes) if changes else None
+    use = _use(given.secret, given.where, given.authority, given.readable) if given.secret and given.where else None
+    return (
+        use,
+        os.path.realpath(given.file) if given.file else None,
+        os.path.realpath(given.changes) if given.changes else None,
+    )
 
 
 def _use(secret: str, where: str, authority: str | None, readable: bool) -> Use:

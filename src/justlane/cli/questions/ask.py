@@ -2,21 +2,30 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import arguments, options
 from justlane.cli.common.circumstances import circumstance_options
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.terminal import show
 from justlane.engine.decision.explanation import Answer
 from justlane.files.in_place.scalars import Value
 from justlane.jobs import known
 from justlane.jobs.circumstances import NAMES, question
-from justlane.model.circumstances import Outcome
+from justlane.model.circumstances import Circumstances, Outcome
 from justlane.model.errors import UsageError
 from justlane.model.scopes import platform_of
+
+
+@dataclass(frozen=True, kw_only=True)
+class AskOptions(Circumstances):
+    """What `ask` is given."""
+
+    yes: bool
+    dry_run: bool
 
 
 @click.command()
@@ -32,6 +41,7 @@ from justlane.model.scopes import platform_of
 @click.option("--yes", is_flag=True, help="With --expect: do not ask.")
 @click.option("--dry-run", is_flag=True, help="With --expect: show what would change, and change nothing.")
 @click.pass_context
+@typed(AskOptions)
 def ask(
     ctx: click.Context,
     /,
@@ -42,7 +52,7 @@ def ask(
     form: str,
     expect: bool,
     for_user: bool,
-    **given: Any,
+    given: AskOptions,
 ) -> None:
     """May USER do ACTION at SCOPE? Why, or why not?
 
@@ -62,7 +72,7 @@ def ask(
     """
     from justlane.engine.offers.suggestions import reply
 
-    index = options.indexed(folder, given["as_of"])
+    index = options.indexed(folder, given.as_of)
     estate = index.estate
     user, scope = known.user(estate, user), known.scope(estate, scope)
     action = known.action(estate, action, scope)
@@ -78,13 +88,13 @@ def ask(
     ctx.exit(0 if result.answer.allowed else 1)
 
 
-def _expect(ctx: click.Context, found: Answer, folder: Path | None, given: dict[str, Any]) -> None:
+def _expect(ctx: click.Context, found: Answer, folder: Path | None, given: AskOptions) -> None:
     """Write an answer down as an expectation. UsageError for one that only a situation with a name could say."""
     from justlane.cli.common.consent import begun
     from justlane.cli.common.new_expectation import save_expectation
 
-    unnamed = [name for name in NAMES[1:] if given[name] is not None]
-    if unnamed or given["as_of"]:
+    unnamed = [name for name in NAMES[1:] if getattr(given, name) is not None]
+    if unnamed or given.as_of:
         option = (unnamed or ["as_of"])[0].replace("_", "-")
         raise UsageError(f"--expect cannot say --{option}", "give the circumstances a name: `situations`, --situation")
     if found.outcome is Outcome.ONLY_IF:
@@ -94,9 +104,9 @@ def _expect(ctx: click.Context, found: Answer, folder: Path | None, given: dict[
         "may" if found.allowed else "may not": found.action,
         "at": found.scope,
     }
-    said |= {"in": given["situation"]} if given["situation"] else {}
-    more = {"folder": folder, "form": "text", "even_so": "", "acting_as": ""}
-    save_expectation(ctx, begun({**given, **more}), said, found.user, found.scope)
+    said |= {"in": given.situation} if given.situation else {}
+    editing = begun(EditingOptions(folder=folder, dry_run=given.dry_run, yes=given.yes))
+    save_expectation(ctx, editing, said, found.user, found.scope)
 
 
 @click.command()
@@ -109,6 +119,7 @@ def _expect(ctx: click.Context, found: Answer, folder: Path | None, given: dict[
 @click.option("--see", is_flag=True, help="Show what the person sees there, rather than what they may do.")
 @options.format_option("text", "json", "csv")
 @click.pass_context
+@typed(Circumstances)
 def reach(
     ctx: click.Context,
     /,
@@ -118,7 +129,7 @@ def reach(
     action: str | None,
     see: bool,
     form: str,
-    **given: Any,
+    given: Circumstances,
 ) -> None:
     """What may USER do, where, and through what? Within SCOPE, or everywhere.
 
@@ -134,7 +145,7 @@ def reach(
     from justlane.engine.questions.reach import reach as reached
     from justlane.engine.questions.sight import sight
 
-    index = options.indexed(folder, given["as_of"])
+    index = options.indexed(folder, given.as_of)
     estate = index.estate
     user = known.user(estate, user)
     place = known.scope(estate, scope) if scope else None

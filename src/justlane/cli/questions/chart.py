@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -9,6 +10,7 @@ import click
 
 from justlane.cli.common import options
 from justlane.cli.common.command_group import OrderedGroup
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import say, show
 from justlane.directories.interface import read_people
 from justlane.jobs import known
@@ -51,11 +53,27 @@ def write_file(path: Path, content: bytes) -> None:
     say(f"written: {path}")
 
 
-def show_or_draw(kind: str, drawn: str, result: Any, given: dict[str, Any]) -> None:
+@dataclass(frozen=True, kw_only=True)
+class DrawnOptions:
+    """What commands that draw are given."""
+
+    folder: Path | None
+    picture: Path | None
+    form: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlatformChartOptions(DrawnOptions):
+    """What charts of one platform, or of all, are given."""
+
+    platform: str | None
+
+
+def show_or_draw(kind: str, drawn: str, result: Any, given: DrawnOptions) -> None:
     """A result on standard output, or as a picture in a file."""
-    path = given["picture"]
+    path = given.picture
     if path is None:
-        show(kind, result, given["form"])
+        show(kind, result, given.form)
         return
     form = form_of(path)
     from justlane.reports.pictures.table import picture
@@ -81,14 +99,15 @@ def _platforms(index: EstateIndex, named: str | None) -> list[str]:
     return [known.platform_named(index.estate, named)] if named else list(index.estate.platforms)
 
 
-def _shown(result: Chart, given: dict[str, Any]) -> None:
+def _shown(result: Chart, given: DrawnOptions) -> None:
     show_or_draw("Chart", result.kind, result, given)
 
 
 @chart.command(short_help="Administrators of each platform against its limit.")
 @options.platform_option
 @_options
-def administrators(**given: Any) -> None:
+@typed(PlatformChartOptions)
+def administrators(given: PlatformChartOptions) -> None:
     """Administrators of each platform, fully and in part, against how many it allows.
 
     \b
@@ -101,15 +120,16 @@ def administrators(**given: Any) -> None:
     from justlane.engine.questions.administrators import administrators as found
     from justlane.reports.surveys.charts import of_administrators
 
-    index = options.indexed(given["folder"])
-    names = _platforms(index, given["platform"])
+    index = options.indexed(given.folder)
+    names = _platforms(index, given.platform)
     _shown(of_administrators([found(index, name, Question(now())) for name in names]), given)
 
 
 @chart.command(short_help="Sensitive actions, and in how many hands they are.")
 @options.platform_option
 @_options
-def sensitive(**given: Any) -> None:
+@typed(PlatformChartOptions)
+def sensitive(given: PlatformChartOptions) -> None:
     """Sensitive actions, and how many people hold each of them somewhere.
 
     \b
@@ -122,15 +142,16 @@ def sensitive(**given: Any) -> None:
     from justlane.engine.measures.in_hands import in_hands
     from justlane.reports.surveys.charts import of_sensitive
 
-    index = options.indexed(given["folder"])
-    names = _platforms(index, given["platform"])
+    index = options.indexed(given.folder)
+    names = _platforms(index, given.platform)
     _shown(of_sensitive([(name, one) for name in names for one in in_hands(index, name, Question(now()))]), given)
 
 
 @chart.command(short_help="The size of each role, against what its holders need.")
 @options.platform_option
 @_options
-def roles(**given: Any) -> None:
+@typed(PlatformChartOptions)
+def roles(given: PlatformChartOptions) -> None:
     """The size of each role that somebody is given, against what expectations say that its holders may do.
 
     \b
@@ -143,15 +164,23 @@ def roles(**given: Any) -> None:
     from justlane.engine.measures.role_sizes import role_sizes
     from justlane.reports.surveys.charts import of_roles
 
-    index = options.indexed(given["folder"])
-    names = _platforms(index, given["platform"])
+    index = options.indexed(given.folder)
+    names = _platforms(index, given.platform)
     _shown(of_roles([one for name in names for one in role_sizes(index, name, Question(now()))]), given)
+
+
+@dataclass(frozen=True, kw_only=True)
+class FlowOptions(DrawnOptions):
+    """What `flow` is given."""
+
+    platform: str
 
 
 @chart.command(short_help="Who comes to what through which group.")
 @click.argument("platform")
 @_options
-def flow(**given: Any) -> None:
+@typed(FlowOptions)
+def flow(given: FlowOptions) -> None:
     """Who comes to what on PLATFORM through which group: from groups over roles to places.
 
     \b
@@ -164,15 +193,23 @@ def flow(**given: Any) -> None:
     from justlane.engine.measures.flows import flows
     from justlane.reports.surveys.charts import of_flow
 
-    index = options.indexed(given["folder"])
-    name = known.platform_named(index.estate, given["platform"])
+    index = options.indexed(given.folder)
+    name = known.platform_named(index.estate, given.platform)
     _shown(of_flow(name, flows(index, name, Question(now()))), given)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChangesOptions(DrawnOptions):
+    """What `changes` is given."""
+
+    last: int
 
 
 @chart.command(short_help="Access gained and lost over time.")
 @click.option("--last", type=click.IntRange(1, 200), default=12, show_default=True, help="So many of each source.")
 @_options
-def changes(**given: Any) -> None:
+@typed(ChangesOptions)
+def changes(given: ChangesOptions) -> None:
     """Access gained and lost over time, from commits, edits of the journal and snapshots of the people.
 
     An edit that was committed later stands there twice: once as an edit, once in its commit.
@@ -186,5 +223,5 @@ def changes(**given: Any) -> None:
     from justlane.files.history.over_time import over_time
     from justlane.reports.surveys.charts import of_changes
 
-    place = options.folder_of(given["folder"])
-    _shown(of_changes(over_time(place, read_people, given["last"])), given)
+    place = options.folder_of(given.folder)
+    _shown(of_changes(over_time(place, read_people, given.last)), given)

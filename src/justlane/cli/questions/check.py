@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
 from justlane.cli.common import options
 from justlane.cli.common.consent import because_option
+from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import say, show, tell
 from justlane.directories.interface import read_people
@@ -49,6 +51,16 @@ class _OneOfTheRules(click.Choice[str]):
 _RULE = _OneOfTheRules(_rules())
 
 
+@dataclass(frozen=True, kw_only=True)
+class CheckOptions(EditingOptions):
+    """What `check` is given."""
+
+    only: tuple[str, ...]
+    since: str | None
+    fix: bool
+    listed: bool
+
+
 @click.command()
 @options.estate_option
 @options.format_option("text", "json", "csv", "sarif", "junit")
@@ -66,7 +78,8 @@ _RULE = _OneOfTheRules(_rules())
 @click.option("--acting-as", metavar="USER", default="", help="With --fix: who you are in the directory.")
 @because_option
 @click.pass_context
-def check(ctx: click.Context, /, **given: Any) -> None:
+@typed(CheckOptions)
+def check(ctx: click.Context, /, given: CheckOptions) -> None:
     """Is the estate sound: files, names, references, and everything that the rules watch?
 
     Reports everything that is wrong in one run, with file, line and column, what follows from it in exact numbers, and
@@ -86,40 +99,40 @@ def check(ctx: click.Context, /, **given: Any) -> None:
     from justlane.jobs.findings import checked
     from justlane.reports.checks.rules import Rules
 
-    if given["listed"]:
-        show("Rules", Rules(), given["form"] if given["form"] in ("text", "json", "csv") else "text")
+    if given.listed:
+        show("Rules", Rules(), given.form if given.form in ("text", "json", "csv") else "text")
         ctx.exit(0)
-    place = options.folder_of(given["folder"])
+    place = options.folder_of(given.folder)
     loaded = load(place, read_people)
     keep(place, loaded)
-    result = checked(place, loaded, read_people, given["only"], given["since"] or "", TerminalProgress())
-    if given["fix"]:
+    result = checked(place, loaded, read_people, given.only, given.since or "", TerminalProgress())
+    if given.fix:
         _mend(ctx, result, given)
-    show("Checked", result, given["form"])
+    show("Checked", result, given.form)
     bad = result.count(Severity.ERROR) or not result.complete
     ctx.exit(2 if bad else 1 if result.count(Severity.WARNING) else 0)
 
 
-def _mend(ctx: click.Context, result: Checked, given: dict[str, Any]) -> None:
+def _mend(ctx: click.Context, result: Checked, given: CheckOptions) -> None:
     """Carry out the fixes, as one edit."""
     from justlane.cli.common.consent import begun, settle
     from justlane.files.editing.carried_out import carry_out
     from justlane.model.edits import names_in
 
     if not result.complete or result.count(Severity.ERROR):
-        show("Checked", result, given["form"])
+        show("Checked", result, given.form)
         ctx.exit(2)
-    if given["form"] not in ("text", "json", "csv"):
-        raise UsageError(f"--fix: its effect cannot be shown as {given['form']}", "use text, json or csv")
+    if given.form not in ("text", "json", "csv"):
+        raise UsageError(f"--fix: its effect cannot be shown as {given.form}", "use text, json or csv")
     fixes = [edit for flaw in result.flaws for edit in flaw.fix]
     if not fixes:
         say("nothing here can be mended by an edit")
-        show("Checked", result, given["form"])
+        show("Checked", result, given.form)
         ctx.exit(1 if result.count(Severity.WARNING) else 0)
     editing = begun(given)
     carry_out(editing.draft, editing.index, fixes)
     reason = (
-        given["because"].strip()
+        given.because.strip()
         or f"Mends what check found: {', '.join(sorted({f.rule for f in result.flaws if f.fix}))}."
     )
     about = [name for f in result.flaws if f.fix for name in f.about] + [

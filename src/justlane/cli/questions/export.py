@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
 from justlane.cli.common import options
 from justlane.cli.common.circumstances import circumstance_options
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import show
 from justlane.jobs.circumstances import question
+from justlane.model.circumstances import Circumstances
 
 if TYPE_CHECKING:
     from justlane.engine.facts.index import PlatformIndex
@@ -24,7 +26,8 @@ if TYPE_CHECKING:
 @options.estate_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
-def export(into: Path, folder: Path | None, form: str, **given: Any) -> None:
+@typed(Circumstances)
+def export(into: Path, folder: Path | None, form: str, given: Circumstances) -> None:
     """Write all that is allowed as a data set of Parquet files, for an engine that reads them.
 
     People whom nothing tells apart are one class, and so are places; FOLDER gets who is in which class, and what each

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import options
 from justlane.cli.common.circumstances import circumstance_options
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import show
 from justlane.jobs import known
 from justlane.jobs.circumstances import question
+from justlane.model.circumstances import Circumstances
 
 
 @click.command()
@@ -20,7 +21,8 @@ from justlane.jobs.circumstances import question
 @options.as_of_option
 @circumstance_options
 @options.format_option("text", "json", "csv")
-def tally(platform: str | None, folder: Path | None, form: str, **given: Any) -> None:
+@typed(Circumstances)
+def tally(platform: str | None, folder: Path | None, form: str, given: Circumstances) -> None:
     """How much is allowed at all, on PLATFORM or on each?
 
     Counts every (user, action, scope) cell exactly, and says how many kinds of people and of places there are: within
@@ -34,7 +36,7 @@ def tally(platform: str | None, folder: Path | None, form: str, **given: Any) ->
     """
     from justlane.engine.compiled.tally import tally as tallied
 
-    index = options.indexed(folder, given["as_of"])
+    index = options.indexed(folder, given.as_of)
     estate = index.estate
     names = [known.platform_named(estate, platform)] if platform else list(estate.platforms)
     asked = question(estate, given, platform)

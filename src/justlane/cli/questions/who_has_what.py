@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import click
 
 from justlane.cli.common import arguments, options
 from justlane.cli.common.circumstances import circumstance_options, day_option
 from justlane.cli.common.command_group import OrderedGroup
+from justlane.cli.common.options import typed
 from justlane.cli.common.terminal import show
-from justlane.cli.questions.chart import groups_option, picture_option, show_or_draw
+from justlane.cli.questions.chart import DrawnOptions, groups_option, picture_option, show_or_draw
 from justlane.engine.facts.index import EstateIndex
 from justlane.jobs import known
 from justlane.jobs.circumstances import on_day, question
+from justlane.model.circumstances import Circumstances
 from justlane.model.errors import UsageError
 from justlane.model.patterns import ANY
 from justlane.model.scopes import platform_of
@@ -28,8 +30,9 @@ from justlane.model.scopes import platform_of
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
+@typed(Circumstances)
 def holders(
-    ctx: click.Context, /, action: str, scope: str | None, folder: Path | None, form: str, **given: Any
+    ctx: click.Context, /, action: str, scope: str | None, folder: Path | None, form: str, given: Circumstances
 ) -> None:
     """Who may do ACTION at SCOPE, and through what? Without ACTION: everything that is given there, and everybody.
 
@@ -46,7 +49,7 @@ def holders(
     from justlane.engine.questions.holders import holders as held
     from justlane.engine.questions.one_place import one_place
 
-    index = options.indexed(folder, given["as_of"])
+    index = options.indexed(folder, given.as_of)
     estate = index.estate
     pattern, place = (action, scope) if scope is not None else (None, action)
     if scope is None and place not in estate.platforms and any(place in p.actions for p in estate.platforms.values()):
@@ -79,7 +82,8 @@ def given(
     scope: str | None,
     folder: Path | None,
     form: str,
-    **asked: Any,
+    at_time: str | None,
+    as_of: str | None,
 ) -> None:
     """What is given to NAME, a user, a group or a platform's local group: every binding, ended and dormant ones too.
 
@@ -95,12 +99,12 @@ def given(
     """
     from justlane.engine.questions.assignments import assignments, principal_named
 
-    index = options.indexed(folder, asked["as_of"])
+    index = options.indexed(folder, as_of)
     place = known.scope(index.estate, scope) if scope else None
     found = principal_named(index, name)
     if found is None:
         raise known.unknown_name(index.estate, name)
-    result = assignments(index, found[0], on_day(index.estate, asked), found[1], place)
+    result = assignments(index, found[0], on_day(index.estate, at_time, as_of), found[1], place)
     show("Assignments", result, form)
     ctx.exit(0 if result.given else 1)
 
@@ -117,7 +121,9 @@ def role() -> None:
 @options.as_of_option
 @day_option
 @options.format_option("text", "json", "csv")
-def role_show(name: str, platform: str | None, folder: Path | None, form: str, **asked: Any) -> None:
+def role_show(
+    name: str, platform: str | None, folder: Path | None, form: str, at_time: str | None, as_of: str | None
+) -> None:
     """What the role NAME holds and through which lines, what it leaves out, and who has it where.
 
     \b
@@ -128,9 +134,18 @@ def role_show(name: str, platform: str | None, folder: Path | None, form: str, *
     """
     from justlane.engine.questions.one_role import one_role
 
-    index = options.indexed(folder, asked["as_of"])
+    index = options.indexed(folder, as_of)
     where = known.platform_with(index.estate, "role", name, platform)
-    show("OneRole", one_role(index, where, name, on_day(index.estate, asked)), form)
+    show("OneRole", one_role(index, where, name, on_day(index.estate, at_time, as_of)), form)
+
+
+@dataclass(frozen=True, kw_only=True)
+class GridOptions(Circumstances, DrawnOptions):
+    """What `grid` is given."""
+
+    of_role: bool
+    at: str | None
+    of_groups: bool
 
 
 @click.command()
@@ -145,7 +160,8 @@ def role_show(name: str, platform: str | None, folder: Path | None, form: str, *
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
-def grid(ctx: click.Context, /, name: str | None, scope: str | None, **given: Any) -> None:
+@typed(GridOptions)
+def grid(ctx: click.Context, /, name: str | None, scope: str | None, given: GridOptions) -> None:
     """Everybody beside every place: who may do the action NAME (or has the role NAME) where, within SCOPE.
 
     With --at instead: everybody beside every action, at one place. People who have the same share a row, columns that
@@ -163,19 +179,26 @@ def grid(ctx: click.Context, /, name: str | None, scope: str | None, **given: An
     from justlane.engine.surveys.grid import grid as drawn
     from justlane.engine.surveys.grid import grid_at
 
-    if (name is None) == (given["at"] is None):
+    if (name is None) == (given.at is None):
         raise UsageError("it is not clear what to show", "name an action or a role, or a place with --at SCOPE")
-    index = options.indexed(given["folder"], given["as_of"])
-    if given["at"]:
-        place = known.scope(index.estate, given["at"])
-        result = grid_at(index, place, question(index.estate, given, place), of_groups=given["of_groups"])
+    index = options.indexed(given.folder, given.as_of)
+    if given.at:
+        place = known.scope(index.estate, given.at)
+        result = grid_at(index, place, question(index.estate, given, place), of_groups=given.of_groups)
     else:
         assert name is not None
-        place = _place(index, name, scope, given["of_role"])
+        place = _place(index, name, scope, given.of_role)
         asked = question(index.estate, given, place)
-        result = drawn(index, place, name, asked, of_role=given["of_role"], of_groups=given["of_groups"])
+        result = drawn(index, place, name, asked, of_role=given.of_role, of_groups=given.of_groups)
     show_or_draw("Grid", "Grid", result, given)
     ctx.exit(0 if result.somebody else 1)
+
+
+@dataclass(frozen=True, kw_only=True)
+class GlanceOptions(Circumstances, DrawnOptions):
+    """What `glance` is given."""
+
+    of_groups: bool
 
 
 @click.command()
@@ -187,7 +210,8 @@ def grid(ctx: click.Context, /, name: str | None, scope: str | None, **given: An
 @circumstance_options
 @options.format_option("text", "json", "csv")
 @click.pass_context
-def glance(ctx: click.Context, /, scope: str | None, **given: Any) -> None:
+@typed(GlanceOptions)
+def glance(ctx: click.Context, /, scope: str | None, given: GlanceOptions) -> None:
     """Everybody beside everything: may they do nothing, something or everything, on each platform, or in SCOPE?
 
     Without SCOPE the platforms stand across, with SCOPE what it contains directly; each with all that is in it. Full is
@@ -203,12 +227,12 @@ def glance(ctx: click.Context, /, scope: str | None, **given: Any) -> None:
     """
     from justlane.engine.surveys.glance import glance as seen
 
-    index = options.indexed(given["folder"], given["as_of"])
+    index = options.indexed(given.folder, given.as_of)
     columns = list(index.estate.platforms)
     if scope:
         place = known.scope(index.estate, scope)
         columns = index.platform(place).coverage.children(place) or [place]
-    result = seen(index, columns, question(index.estate, given, scope or ""), of_groups=given["of_groups"])
+    result = seen(index, columns, question(index.estate, given, scope or ""), of_groups=given.of_groups)
     show_or_draw("Glance", "Glance", result, given)
 
 

@@ -32,12 +32,17 @@ class SignedIn(TypedDict):
     within_minutes: int | None
 
 
-class Box(TypedDict):
+class Sides(TypedDict):
+    """What has two sides: which of them is asked for, null for either."""
+
+    multi_factor: bool | None
+    managed_device: bool | None
+
+
+class Box(Sides):
     """Circumstances; what is empty or null asks for nothing."""
 
     addresses: list[Addresses]
-    multi_factor: bool | None
-    managed_device: bool | None
     methods: list[str]
     other_methods: bool
     times: list[Times]

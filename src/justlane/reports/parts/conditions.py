@@ -4,17 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import date
-from typing import TypedDict, cast
+from typing import cast
 
 from justlane.engine.decision.axes import AgeRange, TimeRange
 from justlane.engine.decision.circumstances_in_words import AddressRange, Box
 from justlane.model.circumstances import SIDES, WEEKDAYS, Condition, parts_of, span_text
 from justlane.reports.outputs.answers import Box as BoxJson
-
-
-class _Sides(TypedDict):
-    multi_factor: bool | None
-    managed_device: bool | None
+from justlane.reports.outputs.answers import Sides as SidesJson
 
 
 def box_text(box: Box) -> str:
@@ -50,10 +46,10 @@ def plain_boxes(boxes: Iterable[Box]) -> list[BoxJson]:
     ]
 
 
-def _plain_sides(box: Box) -> _Sides:
+def _plain_sides(box: Box) -> SidesJson:
     """The axes that have two sides: which of them a box asks for, if any."""
     asked = dict(box.sides)
-    return cast(_Sides, {field: asked.get(field) for field in SIDES})
+    return cast(SidesJson, {field: asked.get(field) for field in SIDES})
 
 
 def typed(condition: Condition) -> Iterator[str]:
