@@ -17,6 +17,8 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
 from typing import NamedTuple
 
+from tests.patience import processor_time
+
 EVERY = 20
 """Seconds between two lines that say how far it is."""
 
@@ -96,12 +98,6 @@ def outcome(names: list[str]) -> Outcome:
     if not done.testsRun:  # what they prepare together failed, or cannot be had
         failed, skipped = (len(names), []) if failed else (0, [f"{name}: {skipped[0]}" for name in names])
     return Outcome(names[0], len(names), failed, skipped, processor_time() - began, said.getvalue())
-
-
-def processor_time() -> float:
-    """Seconds of processor time that this process and those that it waited for have used."""
-    both = (resource.getrusage(whose) for whose in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
-    return sum(used.ru_utime + used.ru_stime for used in both)
 
 
 if __name__ == "__main__":

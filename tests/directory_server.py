@@ -8,7 +8,6 @@ import signal
 import socket
 import subprocess
 import threading
-import time
 import unittest
 import warnings
 from collections.abc import Callable, Iterator
@@ -18,6 +17,7 @@ from pathlib import Path
 
 import trustme
 
+from tests.patience import finished, until
 from tests.support import free_port
 
 with warnings.catch_warnings():
@@ -146,17 +146,18 @@ class DirectoryServer:
         self._await()
 
     def _await(self) -> None:
-        deadline = time.monotonic() + 20
-        while time.monotonic() < deadline and self.process.poll() is None:
+        def answers() -> bool:
             with socket.socket() as probe:
                 if probe.connect_ex(("127.0.0.1", self.safe)) == 0:
-                    return
-            time.sleep(0.02)
-        raise AssertionError((self.folder / "log").read_text())
+                    return True
+            assert self.process.poll() is None, (self.folder / "log").read_text()
+            return False
+
+        until(answers, (self.folder / "log").read_text)
 
     def stop(self) -> None:
         self.process.send_signal(signal.SIGTERM)
-        self.process.wait(timeout=20)
+        finished(self.process)
         self._log.close()
 
     def tool(self, name: str, *words: str) -> str:

@@ -7,11 +7,12 @@ import shutil
 import signal
 import socket
 import subprocess
-import time
 import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+
+from tests.patience import finished, until
 
 PASSWORD = "The-tide-turns-1"
 BASE = "DC=saltmarsh,DC=example"
@@ -21,6 +22,7 @@ import sys
 from samba.auth import system_session
 from samba.param import LoadParm
 from samba.samdb import SamDB
+
 lp = LoadParm(); lp.load(sys.argv[1])
 sam = SamDB(url=sys.argv[2], session_info=system_session(), lp=lp)
 base = "DC=saltmarsh,DC=example"
@@ -70,16 +72,17 @@ def domain_controller(folder: Path) -> Iterator[None]:
             yield
         finally:
             os.killpg(process.pid, signal.SIGTERM)
-            process.wait(timeout=30)
+            finished(process)
             with suppress(ProcessLookupError):
                 os.killpg(process.pid, signal.SIGKILL)
 
 
 def _await(process: subprocess.Popen[bytes], said: Path) -> None:
-    deadline = time.monotonic() + 60
-    while time.monotonic() < deadline and process.poll() is None:
+    def answers() -> bool:
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", 389)) == 0:
-                return
-        time.sleep(0.1)
-    raise AssertionError(said.read_text())
+                return True
+        assert process.poll() is None, said.read_text()
+        return False
+
+    until(answers, said.read_text, 0.1)

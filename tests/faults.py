@@ -26,6 +26,7 @@ from pathlib import Path
 from typing import Any
 from urllib.request import Request, urlopen
 
+from tests.patience import until
 from tests.support import DEMO, free_port, wait_for
 
 TOKEN = "a-token-of-the-faults"
@@ -179,13 +180,15 @@ class Trial:
         for process in some:
             process.start()
         wait_for(f"http://127.0.0.1:{self.backend}/look", _Alive())  # type: ignore[arg-type]
-        deadline = time.monotonic() + 10
-        while time.monotonic() < deadline:
-            with suppress(OSError):
-                self.tell(self.port, "/plan", [])
-                break
-            time.sleep(0.02)
+        until(lambda: self.is_proxied())
         return some
+
+    def is_proxied(self) -> bool:
+        try:
+            self.tell(self.port, "/plan", [])
+        except OSError:
+            return False
+        return True
 
     def tell(self, port: int, path: str, body: Any) -> Any:
         request = Request(f"http://127.0.0.1:{port}{path}", json.dumps(body).encode(), {"Content-Type": "application/json"}, method="POST")

@@ -5,9 +5,12 @@ One question, one set of circumstances, one boolean.
 
 from __future__ import annotations
 
+import functools
 import ipaddress
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 from justlane.model.bindings import Binding
@@ -39,15 +42,33 @@ def like(pattern: str, name: str) -> bool:
     return name.startswith(head) and any(like(rest, name[cut:]) for cut in range(len(head), len(name) + 1))
 
 
+T = TypeVar("T")
+
+
+def once(method: Callable[..., T]) -> Callable[..., T]:
+    """Worked out once for the same words; nobody changes what comes back."""
+
+    @functools.wraps(method)
+    def said(self: Oracle, *words: object) -> T:
+        key = method.__name__, *words
+        if key not in self.known:
+            self.known[key] = method(self, *words)
+        return self.known[key]  # type: ignore[no-any-return]
+
+    return said
+
+
 class Oracle:
     def __init__(self, estate: Estate, platform: str, facts: Facts) -> None:
         self.estate = estate
         self.p: Platform = estate.platforms[platform]
         self.facts = facts
+        self.known: dict[object, Any] = {}
         self.bindings = [b for b in estate.bindings if b.scope.split("/")[0] == platform]
 
     # 4.1 the directory
 
+    @once
     def groups(self, user: str) -> set[str]:
         found: set[str] = set()
         changed = True
@@ -77,9 +98,11 @@ class Oracle:
 
     # 4.2 scopes
 
+    @once
     def below(self, scope: str) -> set[str]:
         return {s for s in self.p.scopes if s == scope or s.startswith(scope + "/")}
 
+    @once
     def covered(self, scope: str) -> set[str]:
         found = self.below(scope)
         while True:
@@ -98,6 +121,7 @@ class Oracle:
 
     # 4.3 roles
 
+    @once
     def actions(self, role: str) -> set[str]:
         r = self.p.roles[role]
         held = {a for a in self.p.actions if any(like(p.text, a) for p in r.allows)}
@@ -123,6 +147,7 @@ class Oracle:
         day = self.day()
         return (c.first_day is None or day >= c.first_day) and (c.last_day is None or day <= c.last_day)
 
+    @once
     def fulfilled(self, c: Condition) -> bool:
         f = self.facts
         if not self.in_date(c):
@@ -159,9 +184,11 @@ class Oracle:
             return True
         return any(p.group == b.principal.name and place in self.below(p.scope) for p in self.p.publications)
 
+    @once
     def open(self, place: str) -> bool:
         return not any(b.effect == "allow" and not b.built_in and b.scope != self.p.name and self.covers(b, place) for b in self.bindings)
 
+    @once
     def counting(self, user: str, place: str, role: str | None) -> list[Binding]:
         """The bindings that count at a place, in order."""
         found: list[Binding] = []
@@ -201,6 +228,7 @@ class Oracle:
             return bool(matching) and matching[-1]
         return any(matching) and all(matching)
 
+    @once
     def roles(self, user: str) -> set[str]:
         return {
             self.thing(b)

@@ -13,7 +13,6 @@ import socket
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 import unittest.mock
 import warnings
@@ -28,6 +27,7 @@ import justlane
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.opening.load import load
+from tests.patience import finished, until
 
 DEMO = Path(__file__).parent.parent / "src" / "justlane" / "demo"
 PUMPHALL = {path.name: path.read_text() for path in (DEMO / "pumphall").iterdir() if path.is_file()}
@@ -115,12 +115,12 @@ class EstateTest(unittest.TestCase):
         if self.forked and stdin is None and "PYTHONPATH" not in extra:
             return self.run_forked(*words, **extra)
         command = [sys.executable, "-m", "justlane", *words]
-        done = subprocess.run(
-            command, env={**self.environment, **extra}, cwd=self.top, capture_output=True, text=True, input=stdin or "", timeout=120, check=False
-        )
-        self.assertNotIn("Traceback", done.stderr)
-        self.assertNotIn("mistake in justlane itself", done.stderr)
-        return Ran(done.returncode, done.stdout, done.stderr)
+        pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
+        with subprocess.Popen(command, env={**self.environment, **extra}, cwd=self.top, text=True, **pipes) as process:  # type: ignore[call-overload]
+            out, err = finished(process, stdin or "")
+        self.assertNotIn("Traceback", err)
+        self.assertNotIn("mistake in justlane itself", err)
+        return Ran(process.returncode, out, err)
 
     def run_forked(self, *words: str, **extra: str) -> Ran:
         """The same from a copy of this process, in which all modules are loaded already: for long tables of commands."""
@@ -180,7 +180,7 @@ class EstateTest(unittest.TestCase):
             yield process
         finally:
             process.terminate()
-            process.communicate(timeout=10)
+            finished(process)
 
 
 def free_port() -> int:
@@ -190,11 +190,12 @@ def free_port() -> int:
 
 
 def wait_for(url: str, process: subprocess.Popen[str]) -> None:
-    deadline = time.monotonic() + 20
-    while time.monotonic() < deadline and process.poll() is None:
+    def answers() -> bool:
         try:
-            with urlopen(url, timeout=1):
-                return
+            with urlopen(url, timeout=5):
+                return True
         except OSError:
-            time.sleep(0.05)
-    raise AssertionError(f"nothing answers at {url}")
+            assert process.poll() is None, f"nothing answers at {url}"
+            return False
+
+    until(answers, lambda: f"nothing answers at {url}", 0.05)

@@ -114,11 +114,11 @@ class SpaceTest(unittest.TestCase):
     def test_hundreds_of_different_conditions_stay_exact_and_quick(self) -> None:
         networks = [Condition(networks=(f"198.51.{a}.{b}/{25 + a % 8}",)) for a in range(100) for b in (0, 128)]
         hours = [Condition(hours=(Hours(n * 10, n * 10 + 5),), weekdays=(n % 7,)) for n in range(140)]
-        start = time.monotonic()
+        start = time.process_time()
         space = CircumstanceSpace([*networks, *hours, TWO, KEY], NOON, ZONE)
         some = space.of(networks[7]) & space.of(TWO) | space.of(hours[3]) & ~space.of(KEY)
         said = boxes_text(boxes(space, some))
-        self.assertLess(time.monotonic() - start, 20)
+        self.assertLess(time.process_time() - start, 20)
         self.assertIn("from 198.51.3.128/28, with a second factor", said)
         self.assertIn("signed in other than by key, thu 00:30-00:35", said)
 

@@ -27,6 +27,7 @@ from justlane.files.reading.estate_files import read_all
 from justlane.files.reading.shapes import EstateFile
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity, Source
+from tests.patience import finished
 from tests.scim_server import TOKEN, ScimAnswers
 from tests.support import EstateTest, Ran
 
@@ -377,7 +378,7 @@ class SafetyTest(PeopleTest):
                 while len(service.asked) < asked + 2 and process.poll() is None:
                     time.sleep(0.01)
                 process.send_signal(sign)
-                _, said = process.communicate(timeout=20)
+                _, said = finished(process)
                 self.assertIn(process.returncode, [code] if code else [3, -signal.SIGTERM, 143])
                 self.assertNotIn("Traceback", said)
                 self.assertEqual(self.files(), before)

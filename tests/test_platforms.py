@@ -7,7 +7,6 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 import unittest
 from typing import Any
 
@@ -18,6 +17,7 @@ from justlane.cli.platforms.demo import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
 from justlane.outside.http import explained
 from justlane.platforms.over_http.session import HttpConnector
+from tests.patience import finished, until
 from tests.support import EstateTest, Ran, free_port
 
 BEHIND = "tamsin.quill release-publisher buildyard/release"
@@ -116,32 +116,31 @@ class AlignAndProbeTest(EstateTest):
             self.lane("align buildyard --yes")
             self.assertIn("proved", self.lane("probe buildyard").out)
 
+    def text_of(self, file: str) -> str:
+        try:
+            return (self.folder / file).read_text()
+        except FileNotFoundError:
+            return ""
+
     def start(self, *words: str) -> "subprocess.Popen[str]":
         command = [sys.executable, "-m", "justlane", *words]
         pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
         heed = lambda: signal.signal(signal.SIGINT, signal.SIG_DFL)  # noqa: E731 # a shell's background job ignores it
         return subprocess.Popen(command, env=self.environment, text=True, preexec_fn=heed, **pipes)  # type: ignore[call-overload,no-any-return]
 
-    def interrupted(self, *words: str, when: str) -> Ran:
-        """Ctrl-C as soon as the stand-in's file holds a text; with no text, when the work has just begun."""
-        state = self.folder / "standin" / "buildyard.json"
+    def interrupted(self, *words: str, file: str, when: str) -> Ran:
+        """Ctrl-C as soon as a file of the estate holds a text."""
         process = self.start(*words)
-        deadline = time.monotonic() + 20
-        while time.monotonic() < deadline and process.poll() is None:
-            if when and state.exists() and when in state.read_text():
-                break
-            if not when and time.monotonic() > deadline - 17:
-                break
-            time.sleep(0.002)
+        until(lambda: when in self.text_of(file) or process.poll() is not None, pause=0.002)
         process.send_signal(signal.SIGINT)
-        out, err = process.communicate(timeout=20)
+        out, err = finished(process)
         self.assertNotIn("Traceback", err)
         return Ran(process.returncode, out, err)
 
     def test_ctrl_c_in_the_middle_loses_nothing_and_does_nothing_twice(self) -> None:
         with self.standing_in("buildyard"):
             self.lane("meddle buildyard slow")
-            ran = self.interrupted("align", "buildyard", "--yes", when="tamsin.quill")
+            ran = self.interrupted("align", "buildyard", "--yes", file="standin/buildyard.json", when="tamsin.quill")
             self.assertEqual(ran.code, 3, ran)
             self.assertIn("run align again to do the rest", ran.err)
             self.assertEqual(self.journal()[-1]["event"], "stopped")
@@ -152,7 +151,7 @@ class AlignAndProbeTest(EstateTest):
             self.assertIn(len(sent) - len(set(sent)), (0, 1), "at most the change that was under way is sent again")
             self.assertIn("proved", self.lane("probe buildyard").out)
             self.lane("meddle buildyard slow")
-            ran = self.interrupted("probe", "buildyard", "--thorough", when="")
+            ran = self.interrupted("probe", "buildyard", "--thorough", file="probes/buildyard/under-way.jsonl", when="\n{")
             self.assertEqual((ran.code, ran.out), (3, ""))
             self.assertIn("nothing is proved", ran.err)
             self.lane("meddle buildyard none")
@@ -206,7 +205,7 @@ class AlignAndProbeTest(EstateTest):
             token.write_text("a-token-of-the-tests")
             self.lane("meddle buildyard hang", 0)
             process.send_signal(signal.SIGTERM)
-            process.wait(timeout=10)
+            finished(process)
         ran = self.lane("align buildyard", 3)
         self.assertRegex(ran.err, r"cannot be reached at http://127.0.0.1:\d+.*\n.*`justlane standin buildyard`")
 

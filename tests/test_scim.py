@@ -12,6 +12,7 @@ from email.utils import formatdate
 from pathlib import Path
 from typing import Any
 
+from tests.patience import until
 from tests.scim_server import TOKEN, ScimAnswers
 from tests.support import EstateTest, free_port
 
@@ -53,13 +54,14 @@ class ForeignServerTest(ScimTest):
         process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, text=True, env=quiet)
         self.addCleanup(process.wait)
         self.addCleanup(process.terminate)
-        deadline = time.monotonic() + 20
-        while time.monotonic() < deadline:
-            try:
-                self.post("Users", {"userName": "first"})
-                break
-            except OSError:
-                time.sleep(0.1)
+        until(self.is_there, pause=0.1)
+
+    def is_there(self) -> bool:
+        try:
+            self.post("Users", {"userName": "first"})
+        except OSError:
+            return False
+        return True
 
     def post(self, kind: str, content: dict[str, Any]) -> str:
         """Make a resource; its id."""

@@ -9,11 +9,11 @@ import select
 import shutil
 import subprocess
 import sys
-import time
 import unittest
 from contextlib import suppress
 
 from justlane.model.shell import escaped, quoted
+from tests.patience import Patience
 from tests.support import EstateTest
 
 SHELLS = ("bash", "zsh", "fish")
@@ -70,10 +70,10 @@ class ShellTest(EstateTest):
         os.close(other)
         said = ""
 
-        def wait_for(pattern: str, patience: float = 60) -> None:
+        def wait_for(pattern: str) -> None:
             nonlocal said
-            until = time.monotonic() + patience
-            while not re.search(pattern, said) and time.monotonic() < until and process.poll() is None:
+            patience = Patience()
+            while not re.search(pattern, said) and not patience.is_over() and process.poll() is None:
                 if select.select([main], [], [], 0.2)[0]:
                     with suppress(OSError):
                         said += os.read(main, 65536).decode("utf-8", "replace")

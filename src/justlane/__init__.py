@@ -2,7 +2,7 @@
 
     import justlane
 
-    estate = justlane.open("saltmarsh")
+    estate = justlane.open('saltmarsh')
     estate.ask("imke.vos", "restart-station", "fieldnet/north/harbour/nb-07")["answer"]
 
 What is in `__all__` stays; everything else may move. Loaded when it is used: `import justlane` itself costs nothing.
