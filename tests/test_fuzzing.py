@@ -9,7 +9,7 @@ from tests.fuzzing import SECRET, Ran, troubles
 
 class FuzzingTest(unittest.TestCase):
     def test_a_short_run_finds_nothing(self) -> None:
-        with mock.patch("sys.argv", ["fuzzing", "1200", "20261126"]):
+        with mock.patch("sys.argv", ["fuzzing", "700", "20261126"]):
             self.assertEqual(fuzzing.main(), 0)
 
     def test_it_notices_what_must_never_be(self) -> None:

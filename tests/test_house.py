@@ -5,6 +5,7 @@ import re
 import subprocess
 import sys
 import unittest
+from functools import cache
 from pathlib import Path
 
 import justlane
@@ -59,6 +60,7 @@ def plan() -> list[str]:
     return found
 
 
+@cache
 def modules() -> dict[str, set[str]]:
     """Each module with those that it imports, inside functions too."""
     known = {".".join(path.relative_to(SOURCE.parent).with_suffix("").parts): path for path in SOURCE.rglob("*.py") if path.name != "__init__.py"}

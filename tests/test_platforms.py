@@ -54,23 +54,28 @@ class AlignAndProbeTest(EstateTest):
             self.assertEqual(self.journal()[-2]["event"], "done")
             self.lane("probe buildyard")
 
-    def test_what_only_trying_finds(self) -> None:
-        cell = "buildyard/forecast/tide-model"
+    def only_trying_finds(self, meddling: str, who: str, action: str, *, less: bool = False) -> None:
+        """What reading the platform cannot see, and going everywhere as everybody does."""
         with self.standing_in("buildyard"):
             self.lane("align buildyard --yes")
-            for meddling, who, action, less in (
-                (f"two-faced odd.pilcher see-pipeline {cell}", "odd.pilcher", "see-pipeline", False),
-                (f"hidden-grant vik.sorrel edit-pipeline {cell}", "vik.sorrel", "edit-pipeline", False),
-                (f"hidden-refusal tamsin.quill run-pipeline {cell}", "tamsin.quill", "run-pipeline", True),
-                ("stale-role release-approver publish-release", "edda.stroom", "publish-release", False),
-            ):
-                self.lane(f"meddle buildyard {meddling}")
-                self.assertIn("nothing to do", self.lane("align buildyard").out, "reading cannot see it")
-                result = self.lane("probe buildyard --thorough --format json", 1).json
-                self.assertEqual(result["tried"], 39 * 82)
-                self.assertIn((who, action, less), {(d["user"], d["action"], d["declared"]) for d in result["differences"]})
-                self.assertIn(f"{who}", self.lane("probe buildyard --everyone --tries 82", 1).out)
-                self.lane("meddle buildyard none")
+            self.lane(f"meddle buildyard {meddling}")
+            self.assertIn("nothing to do", self.lane("align buildyard").out, "reading cannot see it")
+            result = self.lane("probe buildyard --thorough --format json", 1).json
+            self.assertEqual(result["tried"], 39 * 82)
+            self.assertIn((who, action, less), {(d["user"], d["action"], d["declared"]) for d in result["differences"]})
+
+    def test_only_trying_finds_answers_with_two_faces(self) -> None:
+        self.only_trying_finds("two-faced odd.pilcher see-pipeline buildyard/forecast/tide-model", "odd.pilcher", "see-pipeline")
+
+    def test_only_trying_finds_a_hidden_grant(self) -> None:
+        self.only_trying_finds("hidden-grant vik.sorrel edit-pipeline buildyard/forecast/tide-model", "vik.sorrel", "edit-pipeline")
+
+    def test_only_trying_finds_a_hidden_refusal(self) -> None:
+        cell = "buildyard/forecast/tide-model"
+        self.only_trying_finds(f"hidden-refusal tamsin.quill run-pipeline {cell}", "tamsin.quill", "run-pipeline", less=True)
+
+    def test_only_trying_finds_a_role_that_does_more_than_it_says(self) -> None:
+        self.only_trying_finds("stale-role release-approver publish-release", "edda.stroom", "publish-release")
 
     def test_one_of_each_kind_stands_for_the_others(self) -> None:
         with self.standing_in("buildyard"):

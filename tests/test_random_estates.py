@@ -231,12 +231,12 @@ def mixed(estate: Estate, other: Estate, parts: set[str]) -> Estate:
 
 
 class RandomEstatesTest(unittest.TestCase):
-    @settings(quick, max_examples=800)
+    @settings(quick, max_examples=500)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(ACTING))
     def test_every_cell_in_a_situation(self, estate: Estate, facts: Facts, role: str) -> None:
         in_situations(estate, facts, role)
 
-    @settings(quick, max_examples=200)
+    @settings(quick, max_examples=150)
     @given(estates())
     def test_only_if_under_every_assignment(self, estate: Estate) -> None:
         in_all_circumstances(estate)

@@ -49,6 +49,7 @@ def spread(tops: Numbers, items: Numbers, inner: Lists, count: int) -> Longs:
     node * count + item.
     """
     pairs = fresh = np.unique(tops.astype(np.int64) * count + items)
+    # breadth first, all at once; what is known already is not followed again, so that a loop ends
     while len(fresh):
         position, below = inner.taken(fresh // count)
         more = np.unique(below.astype(np.int64) * count + (fresh % count)[position])
@@ -87,6 +88,7 @@ def alike(sums: NDArray[np.uint64]) -> tuple[Ints, Longs]:
     number = np.empty(len(order), np.int32)
     number[order] = np.cumsum(new, dtype=np.int32) - 1
     first = order[new]
+    # the second word makes sure: that two sets collide in both is less likely than a broken machine
     if not np.array_equal(sums[1], sums[1][first][number]):
         raise ArithmeticError("two different sets have the same hash; use another seed")
     return number, first
@@ -100,6 +102,7 @@ def _order(words: NDArray[np.uint64]) -> Longs:
     order = (packed & ((np.uint64(1) << bits) - np.uint64(1))).astype(np.int64)
     top = packed >> bits
     ordered = words[order]
+    # the lowest bits gave way to the index: words that differ only there may stand in any order
     torn = np.flatnonzero((top[1:] == top[:-1]) & (ordered[1:] != ordered[:-1]))
     for place in torn.tolist():  # words alike in their upper bits only: a handful among millions
         start, end = np.searchsorted(top, top[place], "left"), np.searchsorted(top, top[place], "right")

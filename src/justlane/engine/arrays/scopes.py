@@ -121,6 +121,7 @@ def separate_roots(scope: int, end: Ints, groups: Ints, targets: Mapping[int, Se
     waiting = [scope]
     while waiting:
         root = waiting.pop()
+        # inside what is found already: counting it again would count its cells twice
         if any(r <= root < end[r] for r in found):
             continue
         found = [r for r in found if not root <= r < end[root]] + [root]

@@ -65,6 +65,8 @@ class Differing:
         if not after.ordered:
             return False
         was, now = ([self._mark(n, b) for b in side.bindings] for n, side in enumerate((before, after)))
+        # lines that come or go are looked at where they stand; that those that stay changed places is felt
+        # everywhere
         gone, new = Counter(was) - Counter(now), Counter(now) - Counter(was)
         return [m for m in was if m not in gone] != [m for m in now if m not in new]
 
@@ -100,8 +102,10 @@ class Differing:
         changed = ~there
         for was, now in zip(*words, strict=True):
             changed[there] |= was[self.numbers[0][there]] != now[self.numbers[1][there]]
+        # whoever gains or loses the sign-in gains or loses everything
         if after.platform.habits.sign_in and changed[self.addresses.index(after.platform.name)]:
             return everything
+        # and whoever is let through, or no longer, all that lies beyond
         for number, side in enumerate((before, after)):
             changed |= self._beyond(number, side, changed)
         return changed

@@ -188,6 +188,8 @@ class ByKinds:
         everybody = np.arange(len(moved), dtype=np.int32)
         moved |= (before.sums(everybody) != after.sums(everybody)).any(axis=0)
         found: dict[Principal, list[int]] = {}
+        # only those whose sums differ: going through everybody name by name would cost more than the
+        # comparison
         for user in np.flatnonzero(moved).tolist():
             for name in before.person(user).principals ^ after.person(user).principals:
                 found.setdefault(name, []).append(user)
@@ -198,6 +200,8 @@ class ByKinds:
         where = self._differing.places | self._differing.covered_by(self._moved)
         everywhere = np.ones(len(where), np.bool_)
         reached: Ints | None = None
+        # what somebody acts as elsewhere can turn an answer here: then a change anywhere is looked for
+        # everywhere
         if self._apart and where.any():
             reached = self._reached(where)
             where = everywhere
@@ -241,6 +245,7 @@ class ByKinds:
         """The changes at places that are alike."""
         if not len(users):
             return
+        # few are told apart quicker by their names than by sums over arrays
         if len(users) > _FEW:
             kinds = self._kinds_of_many(users, matters)
         else:

@@ -62,6 +62,7 @@ def classes_of(flat: Flat) -> Classes:
     groups = lists_of(flat.member_user, flat.member_group, flat.users)
     words = np.zeros((2, len(kind_of_group)), np.uint64)
     bringing = kind_of_group >= 0
+    # two groups that bring the same lines get the same word: who is in the one is as who is in the other
     words[:, bringing] = random_words(len(bindings.start))[:, kind_of_group[bringing]]
     sums = np.zeros((2, flat.users), np.uint64)
 
@@ -75,6 +76,7 @@ def classes_of(flat: Flat) -> Classes:
 
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(add_up, range(0, flat.users, USERS_AT_ONCE)))
+    # a sum of 0 is somebody whom no line reaches: random words are never 0
     given = np.flatnonzero(sums[0])
     number, first = alike(sums[:, given])
     people = np.bincount(number).astype(np.int64)

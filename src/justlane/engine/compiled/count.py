@@ -92,6 +92,8 @@ class Compiled:
         owner, piece = self._reached(chunk)
         people = self.classes.people[chunk]
         alone = 0
+        # most people are given few things that do not touch: those are a look into a table, and never become
+        # regions
         if self._plain:
             single = lone_pieces(owner, piece, self.pieces, self.places.count)
             alone = int(np.dot(people[owner[single]], self._worth[piece[single]]))
@@ -120,6 +122,7 @@ class Compiled:
 
     def _in_regions(self, owner: Ints, piece: Ints, everyone: NDArray[np.int64]) -> Count:
         worlds = self._worlds_of(owner, piece)
+        # fewer classes meet fewer conditions: halves, until what they meet can be gone through
         if worlds is None:
             middle = int(np.searchsorted(owner, owner[len(owner) // 2]))
             middle = middle or int(np.searchsorted(owner, owner[0], "right"))
@@ -171,6 +174,8 @@ class Compiled:
         pieces, owners = self.pieces, int(regions.owner.max()) + 1
         given = pieces.kind == GIVEN
         own = np.repeat(regions.owner, np.diff(np.append(regions.first, len(regions.piece))))
+        # a role is held by whom a line gives it, whatever else the line does not open: conditions do not take
+        # a role away
         giving = given & ~pieces.deny
         wanted = np.unique(pieces.acting[given])
         if self.flat.active is not None:
@@ -200,6 +205,8 @@ class Compiled:
         total = np.zeros(len(lead), np.int64)
         for kind, applies in enumerate(places.kind_masks):
             bits = bits_in(masks, applies)
+            # the region around counted this subtree already, with its own mask: only what is more, or
+            # less, is added
             more = bits.copy()
             more[inner] -= bits[around]
             total += places.inside(kind, start, end) * more

@@ -50,6 +50,7 @@ def last_match(pieces: Pieces, regions: Regions, holds: Flags) -> Masks:
     region, piece = region[order], piece[order]
     begins = np.flatnonzero(np.diff(region, prepend=-1))
     place = np.arange(len(region)) - np.repeat(begins, np.diff(np.append(begins, len(region))))
+    # the first binding of every region at once, then the second of every region, and so on: later ones overwrite
     by_place = np.argsort(place, kind="stable")
     cuts = np.searchsorted(place[by_place], np.arange(int(place.max(initial=-1)) + 2))
     masks = np.zeros((len(regions.first), pieces.masks.shape[1]), np.uint64)
@@ -78,6 +79,7 @@ def _around(regions: Regions) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
 
 def nearest(pieces: Pieces, regions: Regions, holds: Flags) -> Masks:
     """What the nearest scope with any binding allows there, less what it denies."""
+    # what only marks a place says nothing there: it must not keep the scope around it from deciding
     counts = holds & ~pieces.ground
     if (counts & (pieces.bound != pieces.start)).any():
         return _nearest_of_all(pieces, regions, counts)
@@ -86,10 +88,12 @@ def nearest(pieces: Pieces, regions: Regions, holds: Flags) -> Masks:
     named = np.logical_or.reduceat(counts[regions.piece], regions.first)
     around = regions.parent
     lead = regions.lead
+    # what is bound to a scope alone and what is bound to it and all below are one place, and decide together
     same = (around >= 0) & pieces.here[lead] & (pieces.start[lead] == pieces.start[lead[around]])
     for array in (allowed, denied, named):
         array[same] |= array[around[same]]
     masks = allowed & ~denied
+    # outer regions come first, so that a nameless one inside a nameless one finds what was handed down already
     for level in regions.levels[1:]:
         nameless = level[~named[level]]
         masks[nameless] = masks[around[nameless]]

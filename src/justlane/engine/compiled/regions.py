@@ -133,11 +133,14 @@ def lone_pieces(owner: Ints, piece: Ints, pieces: Pieces, scopes: int) -> NDArra
 
     Only pieces without a condition are looked at.
     """
+    # one number line for all classes: each has a stretch of its own, so that intervals of two never meet
     base = owner.astype(np.int64)
     base *= scopes
     start, end = base + pieces.start[piece], base
     end += pieces.end[piece]
     reach = np.maximum.accumulate(end)
+    # what begins before the furthest end so far lies inside something; what the next one begins in, something
+    # lies in
     alone = pieces.condition[piece] < 0
     alone[1:] &= start[1:] >= reach[:-1]
     alone[:-1] &= start[1:] >= end[:-1]
@@ -146,7 +149,10 @@ def lone_pieces(owner: Ints, piece: Ints, pieces: Pieces, scopes: int) -> NDArra
 
 def regions_of(owner: Ints, piece: Ints, pieces: Pieces, scopes: int) -> Regions:
     """The regions of some classes, from sorted (class, piece) pairs."""
+    # a single scope stands right behind the subtree that begins with it: what holds at the scope itself is read
+    # from it
     place = owner.astype(np.int64) * (2 * scopes) + 2 * pieces.start[piece].astype(np.int64) + pieces.here[piece]
+    # pieces of one class that touch the same scope are one region; the pairs are sorted, so they stand together
     first = np.flatnonzero(np.diff(place, prepend=-1))
     lead, own = piece[first], owner[first]
     base = own.astype(np.int64) * scopes
@@ -155,6 +161,7 @@ def regions_of(owner: Ints, piece: Ints, pieces: Pieces, scopes: int) -> Regions
     parent = np.full(len(first), -1, np.int32)
     levels: list[Ints] = []
     left = np.arange(len(first), dtype=np.int32)
+    # each round takes the regions that nothing left over surrounds: a running maximum of ends tells them apart
     while len(left):
         reach = np.maximum.accumulate(end[left])
         top = np.append(True, start[left[1:]] >= reach[:-1])

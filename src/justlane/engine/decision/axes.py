@@ -141,10 +141,14 @@ class Week:
 
     def _weekly(self, weekdays: tuple[int, ...], hours: tuple[Hours, ...], zone: str) -> Spans:
         """The spans of a clock in minutes of the estate's week, from Monday midnight, none over its end."""
+        # at this moment: where a clock is put forward in the week to come, the spans of a week are those of
+        # now
         shift = _offset(self._moment, self._zone) - _offset(self._moment, zone or self._zone)
         spans: list[tuple[int, int]] = []
         for day in weekdays or range(7):
             for start, end in [(h.start, h.end) for h in hours] or [(0, MINUTES_A_DAY)]:
+                # over midnight the early part belongs to the same weekday, as the page on conditions
+                # says
                 parts = [(start, end)] if start < end else [(0, end), (start, MINUTES_A_DAY)]
                 spans += [(day * MINUTES_A_DAY + a + shift, day * MINUTES_A_DAY + b + shift) for a, b in parts if a < b]
         return [piece for a, b in spans for piece in _inside_the_week(a % MINUTES_A_WEEK, b - a)]
@@ -226,6 +230,7 @@ def _time_classes(conditions: Sequence[Spans]) -> dict[int, list[tuple[int, int]
     turns: dict[int, int] = {0: 0, MINUTES_A_WEEK: 0}
     for number, spans in enumerate(conditions):
         for minute in _edges(spans):
+            # a bit for each condition that begins or ends here; two that turn at one minute are one edge
             turns[minute] = turns.get(minute, 0) ^ (1 << number)
     classes: dict[int, list[tuple[int, int]]] = {}
     holding = 0

@@ -139,6 +139,8 @@ class CircumstanceSpace:
         if condition in self._sets:
             return self._sets[condition]
         found = self._regions(condition)
+        # a thousand networks make sets of megabytes: beyond the limit they are made anew rather than fill the
+        # memory
         if (len(self._sets) + 1) * self.sizes[0] * self.block_bytes < _MOST_KEPT:
             self._sets[condition] = found
         return found
@@ -148,6 +150,8 @@ class CircumstanceSpace:
             return 0
         if not condition.circumstantial:
             return self.full
+        # what lies in a network that is left out is taken away last: it wins over a wider network that is
+        # asked for
         block = self._block(condition)
         found = self._in_networks(block, condition.networks) if condition.networks else self._repeated(block)
         return found & ~self._in_networks(block, condition.not_networks)
@@ -163,6 +167,7 @@ class CircumstanceSpace:
         """The same block for several classes of addresses, or for all."""
         if times == 1:
             return block
+        # through bytes: shifting a large integer for each class would copy all of it each time
         content = block.to_bytes(self.block_bytes, "little")
         return int.from_bytes(content * (self.sizes[0] if times is None else times), "little")
 

@@ -114,6 +114,7 @@ def _covering(space: _Condensed) -> list[Chosen]:
     found: list[Chosen] = []
     for number in range(len(left)):
         while left[number]:
+            # the lowest region that no box has yet: two's complement leaves just that bit
             bit = (left[number] & -left[number]).bit_length() - 1
             chosen = _largest(space, number, bit)
             block = space.block(chosen)
@@ -133,6 +134,7 @@ def _largest(space: _Condensed, row: int, bit: int) -> Chosen:
 
 def _widest(space: _Condensed, chosen: Chosen, axes: frozenset[int]) -> Iterator[Chosen]:
     """The boxes that come of widening a box along some axes, one after the other, in every order."""
+    # the order in which a box is widened decides how far each axis goes: all orders are tried, there are few axes
     if not axes:
         yield chosen
     for axis in sorted(axes):
@@ -165,6 +167,7 @@ def _needed(space: _Condensed, found: list[Chosen]) -> list[Chosen]:
     kept = []
     for number, chosen in enumerate(order):
         block = space.block(chosen)
+        # every region of it is in another box too: without it nothing is left out
         if all(not block & ~twice[row] for row in chosen[0]):
             for row in chosen[0]:
                 del at_row[row][number]

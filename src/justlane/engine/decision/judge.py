@@ -216,6 +216,7 @@ class Judge:
             return 0
         found = self.space.full
         for gate in self.needs(address):
+            # each gate in the same role: two roles that open one each let nobody through
             found &= self.granted(role, gate.action, gate.scope)
         return found & self.granted(role, action, address) if found else 0
 
@@ -366,10 +367,12 @@ def _nearest(judge: Judge, action: str, bindings: list[Binding]) -> Credit:
     """From the place up: the first scope with a binding for the person decides, whatever the action."""
     found: Credit = []
     left = judge.space.full
+    # an address is longer than that of what contains it, so this is from the place up
     for scope in sorted({b.scope for b in bindings}, key=len, reverse=True):
         here = [b for b in bindings if b.scope == scope]
         found += [(b, some & left) for b, some in _deny_wins(judge, action, here) if some & left]
         for binding in here:
+            # in these circumstances this scope has spoken, whether or not it gave the action
             left &= ~judge.space.of(binding.condition)
     return found
 

@@ -100,6 +100,8 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
     found.sort(key=lambda tried: _order(index, tried[0]))
     left, counted, refused = MOST_COUNTED, list[Miss](), list[Miss]()
     for miss, after in found:
+        # those that can reach least first: where counting has to stop, it is at those that nobody would
+        # choose
         left -= miss.extent.size if miss.extent else 0
         if miss.edit is None or after is None or left < 0:
             counted.append(miss)

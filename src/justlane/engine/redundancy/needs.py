@@ -132,6 +132,8 @@ class Needs:
         missed = (binding, out) if self.only_gives(binding) else None
         if any(self._differing(after, [anybody], first, binding.role, missed)):  # most are needed, as anybody shows
             return True
+        # who has all of it by other lines that hold whenever this one does misses nothing: no judge is asked
+        # about them
         left = self._not_given_elsewhere(binding, users, out)
         if not len(left):
             return False
@@ -162,6 +164,7 @@ class Needs:
 
     def _where(self, binding: Binding, users: Ints) -> Iterator[int]:
         """The kinds of places where something can change, that of its own scope first."""
+        # where a line is bound is where it is missed most often: one look there spares the others
         start = int(self._place_kinds[self.numbered.number[binding.scope]])
         kinds = self._kinds_within(binding).tolist()
         actions = self._held[binding.role]

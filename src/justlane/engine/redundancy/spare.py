@@ -79,6 +79,8 @@ def spare_everywhere(
     kept: set[object] = set()
     while True:
         chosen = {name: going(days[name], some, kept=kept) for name, some in found.items()}
+        # a bundle goes from all its platforms or from none; keeping one may let others go, so all is chosen
+        # anew
         torn = set(torn_bundles(index, [part for some in chosen.values() for part in some]))
         if not torn:
             return {name: told(days[name], some, chosen[name]) for name, some in found.items()}
@@ -129,6 +131,8 @@ def going(
     for those whose marks are kept."""
     order = {id(part): place for place, part in enumerate(found)}
     some = (part for part in found if mark_of(part) not in kept)
+    # of two that stand in for each other the narrow one goes: what a group carries stays, what names a person
+    # does not
     narrowest = sorted(some, key=lambda part: (*days.width(part), -order[id(part)]))
     gone = list(before)
     chosen = []

@@ -94,6 +94,7 @@ def hunks_of(before: bytes, after: bytes) -> tuple[Hunk, ...]:
     """The lines that differ."""
     old, new = _lines(before), _lines(after)
     first = _alike(old, new)
+    # the matcher takes quadratic time: what is the same at both ends, nearly all of a long file, is cut off first
     last = _alike(old[first:][::-1], new[first:][::-1])
     some = SequenceMatcher(None, old[first : len(old) - last], new[first : len(new) - last], autojunk=False)
     found = []
@@ -101,6 +102,8 @@ def hunks_of(before: bytes, after: bytes) -> tuple[Hunk, ...]:
         if kind != "equal":
             at, stop = first + start, first + end
             lines = tuple(new[first + start_new : first + end_new])
+            # where entries repeat, half of one and half of the next are as good a difference; a whole one
+            # can be read, and taken back
             if kind == "delete":
                 slid = _slid(old, at, stop)
                 at, stop = at + slid, stop + slid

@@ -123,6 +123,7 @@ class Document:
 
     def _first_in_block(self, node: Node, path: Path, value: Value) -> tuple[int, int, str]:
         key, _ = cast(Any, self.root.pair(str(path[0])))
+        # behind the key, which may hold a colon itself where it is quoted
         colon = self._text.index(":", key.end) + 1
         new = self._lines.newline
         lines = [f"  {line}" for line in item_lines(value)]
@@ -141,6 +142,7 @@ class Document:
         return entries[-1][1], entries[-1][1], f", {text}"
 
     def _into_block(self, node: Node, place: int, value: Value, key: str, ready: Sequence[str]) -> tuple[int, int, str]:
+        # the author's own column: a list may be indented under its key, or not
         column = node.start - self._lines.start(node.start)
         entries = self._own(node)
         parted = self._parted(entries)
@@ -192,6 +194,8 @@ class Document:
         for start, end in entries:
             number = self._lines.number(start)
             least = self._lines.number(found[-1][1]) if found else self._lines.number(node.start)
+            # a comment, a tag or a blank may stand between the dash and what it introduces, on lines of
+            # their own
             while number > least and self._text[self._lines.starts[number] + column : start][:1] != "-":
                 number -= 1
             found.append((self._lines.starts[number] + column, end))

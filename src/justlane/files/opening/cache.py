@@ -87,6 +87,8 @@ def earlier(folder: Path) -> Earlier | None:
         origin = msgspec.msgpack.decode(store.head(), type=Origin)
         if not _still_true(origin, folder):
             return None
+        # another snapshot may have come since, or one with the same name may be another: the time of the
+        # reading tells
         people = open_snapshot(folder, newest(folder)) if origin.pulled else kept_people(folder)
         new_people = origin.newest != newest(folder)
         if (
@@ -207,6 +209,8 @@ def _tables(folder: Path, part: str, scripts: tuple[str, ...]) -> Tables:
     known = os.stat(path, follow_symlinks=False)
     if not stat.S_ISREG(known.st_mode) or known.st_uid != os.geteuid() or known.st_mode & 0o022:
         raise OSError(errno.EPERM, "it is not yours")
+    # a large one is not digested each time, which would take longer than the answer: SQLite notices most damage
+    # itself
     if known.st_size <= LARGE and read(path.parent, _note(path)).decode() != digest(path.parent, path.name):
         raise OSError(errno.EIO, "it is not what was written")
     return Tables(path, scripts)

@@ -111,6 +111,7 @@ class Journal:
                 continue
             note = _read(line)
             yield Kept(number, note, note is not None and note.previous == before, self._is_own(line))
+            # a line that cannot be read is passed over, as the writer did: it cannot unbind the rest
             before = _hash(line) if note is not None else before
 
     def edits(self) -> list[Note]:
@@ -168,6 +169,8 @@ class Journal:
 
     def _next(self) -> int:
         """The number of the next edit: behind the last line, where that is one's own; otherwise behind all."""
+        # a stranger's line with a huge number would make all later numbers theirs: only one's own is believed
+        # at a glance
         last = next(lines_backwards(self._folder, PLACE), b"")
         note = _read(last) if self._is_own(last) else None
         lines = (last,) if note else lines_backwards(self._folder, PLACE)

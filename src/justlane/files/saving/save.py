@@ -45,6 +45,8 @@ def save(folder: Path, changes: Sequence[Changed], told: Told, state: State) -> 
         _require_unchanged(folder, changes)
         journal = Journal(folder)
         edits = [FileEdit(c.file, digest_of(c.before), digest_of(c.after), c.hunks) for c in changes]
+        # the new contents lie beside the files, on the disk, before the journal says that they come: killed
+        # here, nothing came about
         with replacing(folder, {c.file: c.after for c in changes}) as let_them_stand:
             note = journal.begin(told, edits)
             let_them_stand()
@@ -64,6 +66,8 @@ def _finish(folder: Path) -> None:
     note = journal.unfinished()
     if note is None:
         return
+    # all files as before: it never came about; none: only the mark is missing; some: that is for a person to
+    # decide
     left = left_of(folder, note)
     if left and len(left) < len(note.files):
         message = f"edit {note.number} of the journal ({note.command}) was cut off: {left[0].file} was not changed yet"

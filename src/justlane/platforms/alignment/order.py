@@ -28,11 +28,13 @@ _MANY, _AT_ONCE = 1000, 500
 
 def in_order(dialect: Dialect, habits: Habits, reading: Reading, steps: Sequence[Step]) -> tuple[tuple[Step, ...], ...]:
     """The strokes that carry out some steps; the steps come in the order in which nothing names what is not there."""
+    # an account that is opened before what it must not have is gone would have it for a moment
     takes = any(step.verb != "add" for step in steps)
     sorts = {part: dialect.sort(part) for part in dialect.parts}
     first = [s for s in steps if s.verb == "add" and sorts[s.part].neutral and not (takes and sorts[s.part].accounts)]
     met = set(map(id, first))
     rest = [s for s in steps if id(s) not in met]
+    # nothing names them yet, so that nobody has anything by them: many may go together
     size = _AT_ONCE if len(first) > _MANY else 1
     strokes = [tuple(first[n : n + size]) for n in range(0, len(first), size)]
     if not _is_plain(dialect, habits, reading, rest):
@@ -77,12 +79,15 @@ def _one_by_one(dialect: Dialect, steps: Sequence[Step], meeting: tuple[Step, ..
     plain = [s for s in removed if not dialect.sort(s.part).neutral]
     first, last = [*shut, *needed], [s for s in people if s.verb != "remove" and s not in shut and s not in needed]
     gives = [
+        # new denies before anything that gives: whoever is to be denied never has it in between
         *(s for s in added if dialect.restricts(s.part, s.after or {})),
         *(s for s, widens in halves if widens),
         *(s for s in added if not dialect.restricts(s.part, s.after or {})),
     ]
     takes = [
         *(s for s, widens in reversed(halves) if not widens),
+        # what gives goes before the denies over it: the other way round somebody would be given what was
+        # denied
         *(s for s in plain if not dialect.restricts(s.part, s.before or {})),
         *(s for s in plain if dialect.restricts(s.part, s.before or {})),
         *(s for s in removed if dialect.sort(s.part).neutral),
