@@ -13,7 +13,7 @@ import numpy as np
 
 from benchmarks.estates import ACTIONS, KINDS
 from justlane.engine.compiled.flat import Flat
-from justlane.engine.compiled.places import Places
+from justlane.engine.compiled.places import ScopeIntervals
 
 BITS = 48
 """Actions to a word: signed 64-bit integers hold them safely."""
@@ -22,7 +22,7 @@ PARTS = ACTIONS // BITS
 
 def tables(flat: Flat) -> dict[str, dict[str, np.ndarray]]:
     """The estate as plain tables."""
-    places = Places(flat)
+    places = ScopeIntervals(flat)
     scopes = np.arange(places.count, dtype=np.int32)
     weights = {f"c{k}": places.inside(k, scopes, places.end) for k in range(KINDS)}
     return {

@@ -8,7 +8,7 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from justlane.model.bindings import Binding, Ceiling, Effect, Publication
+from justlane.model.bindings import Binding, Ceiling, Publication, Sense
 from justlane.model.circumstances import ALWAYS, Condition, Hours
 from justlane.model.estate import Binds, Connection, Decides, Estate, Habits, Platform, RolesHeld, SecretPlace
 from justlane.model.findings import Source
@@ -94,7 +94,7 @@ def estates(draw: st.DrawFn, only: Decides | None = None) -> Estate:
         Binds.GROUPS_AND_USERS,
         draw(seldom),
     )
-    effects = [Effect.ALLOW] if decides is Decides.ANY_ALLOW else [Effect.ALLOW, Effect.ALLOW, Effect.DENY]
+    effects = [Sense.ALLOW] if decides is Decides.ANY_ALLOW else [Sense.ALLOW, Sense.ALLOW, Sense.DENY]
     bindings = st.builds(
         Binding,
         st.sampled_from(principals),

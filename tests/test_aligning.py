@@ -15,7 +15,7 @@ from justlane.model.estate import SecretPlace
 from justlane.model.progress import Progress
 from justlane.outside.secrets import own
 from justlane.platforms.alignment import plan
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.run import carry_out
 from justlane.platforms.interface import Entry, Reading, Step
 from justlane.platforms.over_http.dialect import PARTS, declared_parts
@@ -58,7 +58,7 @@ class PlanTest(EstateTest):
     def carried_out(self, index: EstateIndex, shelf: Shelf, platform: str) -> plan.Plan:
         planned = plan.plan(index, platform, shelf.read(), NOW)
         habits = index.estate.platforms[platform].habits
-        carry_out(planned, habits, shelf, Journal(self.folder, platform), "a test", Progress())  # type: ignore[arg-type]
+        carry_out(planned, habits, shelf, RunJournal(self.folder, platform), "a test", Progress())  # type: ignore[arg-type]
         return planned
 
     def test_a_platform_ought_to_hold_all_that_is_declared_about_it(self) -> None:
@@ -113,19 +113,19 @@ class PlanTest(EstateTest):
             shelf = Shelf(fails_at=at)
             with self.assertRaises(KeyboardInterrupt):
                 self.carried_out(index, shelf, "siltstore")
-            note = Journal(self.folder, "siltstore").unfinished()
+            note = RunJournal(self.folder, "siltstore").unfinished()
             assert note is not None
             self.assertEqual((note.step, note.of), (at, total))
             shelf.fails_at = 0
             self.carried_out(index, shelf, "siltstore")
             self.assertEqual(shelf.sent, whole.sent, "no step twice, none left out")
             self.assertEqual(shelf.held, whole.held)
-            self.assertIsNone(Journal(self.folder, "siltstore").unfinished())
+            self.assertIsNone(RunJournal(self.folder, "siltstore").unfinished())
 
 
 class JournalTest(EstateTest):
     def test_who_when_why_before_and_after(self) -> None:
-        journal = Journal(self.folder, "p")
+        journal = RunJournal(self.folder, "p")
         journal.write("started", of=1, why="spring cleaning")
         journal.write("sending", 1, 1, part="roles", name="r", before={"allows": ["a"]}, after=None)
         lines = [json.loads(line) for line in (self.folder / "journal" / "p.jsonl").read_text().splitlines()]
@@ -135,7 +135,7 @@ class JournalTest(EstateTest):
         self.assertTrue(all(line["who"] and line["run"] == lines[0]["run"] for line in lines))
 
     def test_a_line_that_a_power_cut_left_half_written_is_passed_over(self) -> None:
-        journal = Journal(self.folder, "p")
+        journal = RunJournal(self.folder, "p")
         self.assertIsNone(journal.unfinished())
         journal.write("started", of=2)
         journal.write("sending", 1, 2, part="roles", name="r")

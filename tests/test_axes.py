@@ -15,7 +15,7 @@ from justlane.files.building.bindings import condition_of
 from justlane.files.editing.adoption import when_of
 from justlane.files.reading.shapes import SituationShape, WhenShape
 from justlane.jobs.circumstances import NAMES
-from justlane.model.circumstances import AXES, FACTS, MINUTES_A_WEEK, Axis, Circumstances, Condition, Part, Situation, span_of, span_text
+from justlane.model.circumstances import AXES, FACTS, MINUTES_A_WEEK, Axis, AxisPart, Circumstances, Condition, Situation, span_of, span_text
 from justlane.platforms.abilities import EVERY_CONDITION, Abilities, said_conditions
 from justlane.platforms.over_http.dialect import condition_of as read_back
 from justlane.platforms.over_http.dialect import plain_condition
@@ -41,7 +41,7 @@ SITUATIONS = [
 ]
 
 
-def asked() -> Iterator[tuple[Axis, Part, Condition]]:
+def asked() -> Iterator[tuple[Axis, AxisPart, Condition]]:
     """A condition on each part of each axis."""
     for axis in AXES:
         for part in axis.parts:
@@ -108,13 +108,13 @@ class AxesTest(unittest.TestCase):
 
     def test_situations_are_asked_about_everywhere(self) -> None:
         described = description("http://x")["components"]["schemas"]["Context"]["properties"]
-        self.assertEqual(set(described), set(answers.Context.__struct_fields__))
+        self.assertEqual(set(described), set(answers.QuestionContext.__struct_fields__))
         for fact in FACTS:
             with self.subTest(fact=fact.field):
                 self.assertIn(fact.field, SituationShape.model_fields)
-                self.assertIn(fact.field, answers.Context.__struct_fields__)
+                self.assertIn(fact.field, answers.QuestionContext.__struct_fields__)
                 self.assertIn(fact.field, decisions.Context.__struct_fields__)
-        context = answers.Context("192.0.2.7", True, "key", True, 5)
+        context = answers.QuestionContext("192.0.2.7", True, "key", True, 5)
         asked = answers._question(context, "UTC")
         self.assertEqual(asked.situation, Situation("192.0.2.7", True, "key", None, True, 5))
         self.assertLessEqual({(fact.field, getattr(context, fact.field)) for fact in FACTS}, set(context_of(asked).items()))

@@ -13,7 +13,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
 from justlane.platforms.alignment import readings
-from justlane.platforms.alignment.drift import Kind, drift
+from justlane.platforms.alignment.drift import DifferenceKind, drift
 from justlane.platforms.alignment.plan import plan
 from justlane.platforms.interface import Reading
 from justlane.platforms.over_http.dialect import declared_parts
@@ -110,7 +110,7 @@ class MeaningTest(TestCase):
             same_people = {u: v.enabled for u, v in estate.directory.users.items()}
             if same_people == {u: v.enabled for u, v in other.directory.users.items()}:
                 self.assertEqual((found.all.less, found.all.more), (planned.effect.gained, planned.effect.lost))
-        kinds = {"add": Kind.MISSING, "remove": Kind.ADDED, "change": Kind.CHANGED}
+        kinds = {"add": DifferenceKind.MISSING, "remove": DifferenceKind.ADDED, "change": DifferenceKind.CHANGED}
         for d in found.differences:
             self.assertEqual({kinds[s.verb] for s in planned.steps if (s.part, s.name) == (d.step.part, d.step.name)}, {d.kind})
 

@@ -11,14 +11,14 @@ from operator import attrgetter
 
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare
-from justlane.engine.changes.people_changes import Move, Pair, Standing, paired, people_changes
+from justlane.engine.changes.people_changes import Move, Pair, PersonStanding, paired, people_changes
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.earlier_names import Aliases, called_today, former, renamed
-from justlane.engine.facts.group_sizes import Held, sizes
+from justlane.engine.facts.group_sizes import GroupHoldings, sizes
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.sources import held_directly
 from justlane.files.opening.load import load
-from justlane.files.people.difference import Differences
+from justlane.files.people.difference import ReadingDifferences
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.files.people.snapshot_file import in_memory
@@ -55,11 +55,11 @@ class World:
             groups[name] = Group(name, "", tuple(members), NOWHERE, i)
         return Directory(users, groups)
 
-    def standings(self, table: str) -> Iterator[Standing]:
+    def standings(self, table: str) -> Iterator[PersonStanding]:
         names = self.users if table == "users" else self.groups
         for i, name in sorted(names.items(), key=lambda item: item[1]):
             groups = frozenset(self.groups[g] for g, m in self.held if m == i)
-            yield Standing(name, name, i not in self.off, i, groups)
+            yield PersonStanding(name, name, i not in self.off, i, groups)
 
     def ids(self, table: str) -> list[tuple[str, str]]:
         return [(name, i) for i, name in (self.users if table == "users" else self.groups).items()]
@@ -126,7 +126,7 @@ class MovementsTest(unittest.TestCase):
             after = changed(before, dice)
             found = people_changes(("then", "now"), pairs(before, after), (before.directory(), after.directory()))
             if seed < 200:
-                differences = Differences(store(before), store(after))
+                differences = ReadingDifferences(store(before), store(after))
                 directories = before.directory(), after.directory()
                 self.assertEqual(people_changes(("then", "now"), differences.pairs, directories), found)
                 names = [renamed(before.ids(table), after.ids(table)) for table in ("users", "groups")]
@@ -156,7 +156,7 @@ class MovementsTest(unittest.TestCase):
             world = first(random.Random(seed))
             numbers = {i: n for n, i in enumerate([*world.users, *world.groups])}
             held = {
-                numbers[g]: Held(
+                numbers[g]: GroupHoldings(
                     [numbers[m] for h, m in world.held if h == g and m in world.users],
                     [numbers[m] for h, m in world.held if h == g and m in world.groups],
                 )

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from justlane.engine.changes.comparison import differences
 from justlane.engine.decision.judge import Question, may
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.offers.together import Need, Offer, suggest
+from justlane.engine.offers.together import Offer, WantedCell, suggest
 from justlane.model.estate import Estate
 from justlane.reports.answers.offers import command
 from tests.drawing import NOW, estates
@@ -50,7 +50,7 @@ class OffersTest(EstateTest):
             self.assertEqual(ran.code, 0, (one, ran.err))
         return True
 
-    def same(self, before: EstateIndex, offer: Offer, need: Need, take_away: bool, question: Question) -> None:
+    def same(self, before: EstateIndex, offer: Offer, need: WantedCell, take_away: bool, question: Question) -> None:
         after = self.index()
         self.assertEqual(may(after, need.user, need.action, need.scope, question), not take_away, offer)
         found = differences((before, after), Question(question.moment, day=question.dated))
@@ -63,7 +63,7 @@ class OffersTest(EstateTest):
         carried = 0
         for wish, how in WISHES:
             index, question = self.index(), Question(NOW)
-            need = Need(*wish.split())
+            need = WantedCell(*wish.split())
             for offer in suggest(index, [need], question, take_away=bool(how)).offers:
                 if self.carried_out(offer):
                     carried += 1
@@ -83,7 +83,7 @@ class OffersTest(EstateTest):
         user, action, scope = (dice.choice(list(some)) for some in (index.estate.directory.users, platform.actions, platform.scopes))
         if not index.platform("p").applies(action, scope):
             return
-        need = Need(user, action, scope)
+        need = WantedCell(user, action, scope)
         take_away = may(index, user, action, scope, question)
         before = {path: path.read_bytes() for path in self.folder.glob("*.*")}
         for offer in suggest(index, [need], question, take_away=take_away).offers[:3]:

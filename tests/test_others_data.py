@@ -153,7 +153,7 @@ class RunTest(EstateTest):
         place = self.folder / "journal" / "pumphall.jsonl"
         place.parent.mkdir()
         place.write_text("".join(json.dumps({**base, **line}) + "\n" for line in lines))
-        from justlane.platforms.alignment.journal import Journal as Runs
+        from justlane.platforms.alignment.journal import RunJournal as Runs
 
         runs = Runs(self.folder, "pumphall")
         self.assertEqual((runs.last_run(), runs.reading_before("0123456789ab")), ("", ""))

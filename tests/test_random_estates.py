@@ -36,7 +36,7 @@ from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.people import people_behind, person
 from justlane.engine.facts.sources import ListedBindings
 from justlane.engine.offers.suggestions import Turn, reply
-from justlane.engine.offers.together import Need, suggest
+from justlane.engine.offers.together import WantedCell, suggest
 from justlane.engine.questions.expectations import verify
 from justlane.engine.questions.holders import holders
 from justlane.engine.questions.sight import seen as seen_by
@@ -417,7 +417,7 @@ class RandomEstatesTest(unittest.TestCase):
 def offers_do(estate: Estate, asked: list[tuple[str, str, int]], *, take_away: bool) -> None:
     """What is offered together does what is needed; no single edit that `ask` knows does it with less."""
     scopes = list(estate.platforms["p"].scopes)
-    needs = [Need(user, action, scopes[at % len(scopes)]) for user, action, at in dict.fromkeys(asked)]
+    needs = [WantedCell(user, action, scopes[at % len(scopes)]) for user, action, at in dict.fromkeys(asked)]
     question = Question(NOW)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -90,7 +90,7 @@ class WindowTest(EstateTest):
         for binding in known:
             prepared = next(p for p in platforms if p.platform.name == platform_of(binding.scope))
             role, at = dice.choice([*prepared.platform.roles, "nobody"]), dice.choice(list(prepared.platform.scopes))
-            line = bindings.Line((role,), (dice.choice(["group auditors", "user imke.vos", "group nobody"]),), "x", (at,))
+            line = bindings.NewLine((role,), (dice.choice(["group auditors", "user imke.vos", "group nobody"]),), "x", (at,))
             yield partial(bindings.give, line=line, platforms=[prepared], spot=bindings.Spot(binding.source, dice.random() < 0.5))
             word = f"bundle {binding.bundle}" if binding.bundle else binding.role
             taking = bindings.Taking(frozenset([word]), frozenset([str(binding.principal)]), dice.choice([frozenset([binding.scope]), None]))

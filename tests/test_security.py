@@ -27,7 +27,7 @@ from justlane.model import interruption, patterns, secrecy, visible
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
 from justlane.outside.limits import Limits, Watch
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.over_http.dialect import condition_of
 from tests.directory_server import answering
 from tests.oracle import like
@@ -97,7 +97,7 @@ class FolderTest(EstateTest):
         (self.folder / "standin").symlink_to(self.outside)
         (self.folder / "schemas").symlink_to(self.outside)
         with self.assertRaisesRegex(StorageError, "p.jsonl is a link, and links are not followed"):
-            Journal(self.folder, "p").write("started", why="echo harm")
+            RunJournal(self.folder, "p").write("started", why="echo harm")
         self.assertIn("snapshots is a link", self.lane("people pull", 3).err)
         for name in ("standin/x.json", "schemas/x.json", "../x", str(self.outside / "x")):
             with self.assertRaises(StorageError):
@@ -114,7 +114,7 @@ class FolderTest(EstateTest):
     def test_personal_data_is_closed_whatever_the_umask(self) -> None:
         before = os.umask(0)
         try:
-            Journal(self.folder, "p").write("started")
+            RunJournal(self.folder, "p").write("started")
             self.lane("people pull")
             self.lane(ASK)
         finally:
@@ -385,7 +385,7 @@ class SecretTest(EstateTest):
         self.service.change = lambda kind, page: (403, {}, body)
         self.assertIn("Bearer …", self.lane("people pull", 3).err)
         secrecy.keep_secret('mum"s/the word')
-        Journal(self.folder, "p").write("started", why='mum"s/the word', name="mum%22s%2Fthe%20word")
+        RunJournal(self.folder, "p").write("started", why='mum"s/the word', name="mum%22s%2Fthe%20word")
         self.assertNotIn("the word", (self.folder / "journal" / "p.jsonl").read_text().replace("%20", " "))
 
 
@@ -612,7 +612,7 @@ class ShownTest(EstateTest):
         )
         ran = self.run_lane("ask", "\x1b[2Jx", "see-pump", "pumphall")
         self.assertIn(r"\x1b[2Jx", ran.err)
-        Journal(self.folder, "p").write("started", why="\x1b]0;x\x07\u202e\x9b")
+        RunJournal(self.folder, "p").write("started", why="\x1b]0;x\x07\u202e\x9b")
         line = (self.folder / "journal" / "p.jsonl").read_text().rstrip("\n")
         self.assertTrue(line.isprintable())
         self.assertEqual(json.loads(line)["why"], "\x1b]0;x\x07\u202e\x9b")
@@ -752,7 +752,7 @@ class OddDayTest(EstateTest):
         self.assertIn("standard output cannot be written: No space left on device", done.stderr)
 
     def test_a_line_that_a_full_disk_cut_is_closed_before_the_next(self) -> None:
-        journal = Journal(self.folder, "p")
+        journal = RunJournal(self.folder, "p")
         journal.write("started", of=2)
         path = self.folder / "journal" / "p.jsonl"
         path.write_bytes(path.read_bytes() + b'{"run": "x", "wh')

@@ -266,7 +266,7 @@ class ServingTest(EstateTest):
             for role, wanted in (("nosuch", False), ("station-keeper", True)):
                 asked = {**ASKED, "context": {"role": role}}
                 self.assertEqual(http.post(PATH, json=asked).json(), {"decision": wanted}, role)
-        question = answers._question(answers.Context(day="2026-07-01"), "Pacific/Auckland")
+        question = answers._question(answers.QuestionContext(day="2026-07-01"), "Pacific/Auckland")
         self.assertEqual(question.dated.isoformat(), "2026-07-01T12:00:00+12:00")
 
     def test_certificates(self) -> None:

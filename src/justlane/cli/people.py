@@ -317,10 +317,10 @@ def _changes(place: Path, before: str, after: str) -> PeopleChanges:
     from justlane.engine.changes.people_changes import people_changes
     from justlane.engine.decision.judge import Question
     from justlane.engine.facts.earlier_names import called_today
-    from justlane.files.people.difference import Differences
+    from justlane.files.people.difference import ReadingDifferences
 
     stores = snapshots.open_snapshot(place, before), snapshots.open_snapshot(place, after)
-    differences = Differences(*stores)
+    differences = ReadingDifferences(*stores)
     result = people_changes((before, after), differences.pairs, (stores[0].directory(), stores[1].directory()))
     today = open_people(place, read_people).store
     later = snapshots.aliases(stores[1], today)

@@ -29,11 +29,11 @@ from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
     from justlane.engine.facts.index import EstateIndex
-    from justlane.engine.surveys.review import Grant, Seat
+    from justlane.engine.surveys.review import ReviewedGrant, Seat
     from justlane.files.opening.loaded import Loaded
     from justlane.model.bindings import Binding
     from justlane.model.findings import Source
-    from justlane.reports.checks.review_sheets import Returned, Row
+    from justlane.reports.checks.review_sheets import Returned, SheetRow
 
 _MOST_TOLD = 20
 
@@ -68,7 +68,7 @@ def out(into: Path, owners: tuple[str, ...], form: str, folder: Path | None) -> 
     place = options.folder_of(folder)
     loaded, index = _loaded(place)
     rows = _asked(place, index)
-    mine: dict[Principal, list[Grant | Seat]] = {}
+    mine: dict[Principal, list[ReviewedGrant | Seat]] = {}
     for grant, _ in rows:
         for owner in grant.owners:
             mine.setdefault(owner, []).append(grant)
@@ -94,7 +94,7 @@ def out(into: Path, owners: tuple[str, ...], form: str, folder: Path | None) -> 
     click.get_current_context().exit(1 if nobody else 0)
 
 
-def _tell_stand_ins(grants: Iterable[Grant | Seat]) -> None:
+def _tell_stand_ins(grants: Iterable[ReviewedGrant | Seat]) -> None:
     """Who would answer and is gone, and who is asked instead."""
     asked: dict[tuple[Principal, Principal | None], int] = {}
     for pair in (pair for grant in grants for pair in grant.stand_ins):
@@ -126,7 +126,7 @@ def _owner(index: EstateIndex, text: str) -> Principal:
     return Principal(PrincipalKind(kind), name)
 
 
-def _asked(place: Path, index: EstateIndex) -> list[tuple[Grant | Seat, Asked]]:
+def _asked(place: Path, index: EstateIndex) -> list[tuple[ReviewedGrant | Seat, Asked]]:
     """Every grant with the row that an owner sees."""
     from justlane.files.history.line_dates import WhenChanged
     from justlane.rules.interface import findings
@@ -138,13 +138,15 @@ def _asked(place: Path, index: EstateIndex) -> list[tuple[Grant | Seat, Asked]]:
     return _rows(index, lambda at: (changed.of(at), by_line.get((at.file, at.line), [])))
 
 
-def _rows(index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]]) -> list[tuple[Grant | Seat, Asked]]:
+def _rows(
+    index: EstateIndex, beside: Callable[[Source], tuple[str, list[str]]]
+) -> list[tuple[ReviewedGrant | Seat, Asked]]:
     """Every grant, and every person in a local group, with when the line was changed and what was found about that."""
     from justlane.engine.decision.judge import Question
     from justlane.engine.surveys.review import grants, seats
     from justlane.reports.checks.review_rows import said_of, said_of_seat
 
-    rows: list[tuple[Grant | Seat, Asked]] = []
+    rows: list[tuple[ReviewedGrant | Seat, Asked]] = []
     seen: set[str] = set()
     for grant in grants(index, Question(now())):
         if grant.key not in seen:  # what stands there twice is asked about once
@@ -273,7 +275,7 @@ def _checked(place: Path, path: Path, found: Returned, person: str) -> Review:
     return replace(known, answers=answers)
 
 
-def _take(row: Row, key: str, person: str, answers: dict[str, Answered], wrong: list[str]) -> None:
+def _take(row: SheetRow, key: str, person: str, answers: dict[str, Answered], wrong: list[str]) -> None:
     decision = row.said["decision"].strip().lower()
     if not decision:
         return
@@ -327,13 +329,13 @@ def status(ctx: click.Context, folder: Path | None, form: str) -> None:
 
     Ends with 0 if nothing is outstanding, 1 otherwise.
     """
-    from justlane.reports.checks.review_status import Standing, standing_of
+    from justlane.reports.checks.review_status import ReviewStates, standing_of
 
     place = options.folder_of(folder)
     _, index = _loaded(place)
     rows = _rows(index, lambda at: ("", []))  # neither is shown here, and both take long
     found = [standing_of(one, rows) for one in reviews(place)]
-    show("ReviewStatus", Standing(tuple(found)), form)
+    show("ReviewStatus", ReviewStates(tuple(found)), form)
     if not found and form == "text":
         tell("no review was given out")
     ctx.exit(1 if any(one.outstanding or one.to_remove for one in found) else 0)

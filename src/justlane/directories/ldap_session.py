@@ -55,17 +55,17 @@ _ENTRY = 4
 _PORTION = re.compile(r"(\w[\w-]*);range=(\d+)-(\d+|\*)")
 
 
-class Found(NamedTuple):
+class FoundEntries(NamedTuple):
     """One entry, as it arrived."""
 
     dn: str
     attributes: dict[str, list[bytes]]
 
 
-class Page(NamedTuple):
+class ResultPage(NamedTuple):
     """One page of a search."""
 
-    entries: list[Found]
+    entries: list[FoundEntries]
     total: int
     """How many entries the server expects in all; 0 if it does not say."""
 
@@ -140,7 +140,7 @@ class LdapSession:
         found = self._one("", "namingContexts").get("namingcontexts", [])
         return [name.decode("utf-8", "replace") for name in found]
 
-    def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[Page]:
+    def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[ResultPage]:
         """All entries below one that fulfil a filter, page by page. An error means that some are missing."""
         cookie: bytes = b""
         paged, empty = self._pages, 0
@@ -150,7 +150,7 @@ class LdapSession:
                 paged = self._pages = False
                 continue
             self._begun = self._begun or bool(entries)
-            yield Page(entries, total)
+            yield ResultPage(entries, total)
             empty = 0 if entries else empty + 1
             if not more:
                 return
@@ -160,7 +160,7 @@ class LdapSession:
 
     def _page(
         self, under: str, where: str, attributes: list[str], cookie: bytes, paged: bool
-    ) -> tuple[list[Found] | None, bytes, int]:
+    ) -> tuple[list[FoundEntries] | None, bytes, int]:
         """Entries (None if the server has no pages at all), the cookie for more, and the expected total."""
         with self._told():
             connection = self._connection
@@ -209,11 +209,11 @@ class LdapSession:
         own = self._own or []
         return [name for name in own if any(name != other and name.endswith(f",{other}") for other in own)]
 
-    def _entry(self, item: dict[str, Any]) -> Found:
+    def _entry(self, item: dict[str, Any]) -> FoundEntries:
         attributes = {str(name).lower(): values for name, values in item["raw_attributes"].items()}
         for name in [name for name in attributes if _PORTION.fullmatch(name)]:
             attributes[name.partition(";")[0]] = self._whole(item["dn"], name, attributes.pop(name))
-        return Found(item["dn"], {name.partition(";")[0]: values for name, values in attributes.items()})
+        return FoundEntries(item["dn"], {name.partition(";")[0]: values for name, values in attributes.items()})
 
     def _whole(self, dn: str, name: str, values: list[bytes]) -> list[bytes]:
         """All values of an attribute that comes in portions, which some servers do with large groups."""

@@ -27,7 +27,7 @@ _SEPARATORS = ";\t,"
 _MARKS = ((b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"), (b"\xef\xbb\xbf", "utf-8-sig"))
 
 
-class Row(NamedTuple):
+class TableRow(NamedTuple):
     """One row: its cells by heading in lower case, and the line where it starts."""
 
     cells: dict[str, str]
@@ -42,7 +42,7 @@ class TableError(Exception):
         self.line, self.message, self.hint = line, message, hint
 
 
-def rows(content: bytes, required: list[str], encoding: str = "utf-8") -> Iterator[Row]:
+def rows(content: bytes, required: list[str], encoding: str = "utf-8") -> Iterator[TableRow]:
     """The rows below the headings. TableError at the first line that is no row, or if a required heading is missing."""
     text = _decoded(content, encoding)
     first, _, rest = text.partition("\n")
@@ -85,11 +85,11 @@ def _headings(cells: list[str], required: list[str], line: int) -> list[str]:
     return found
 
 
-def _row(cells: list[str], headings: list[str], line: int) -> Row:
+def _row(cells: list[str], headings: list[str], line: int) -> TableRow:
     if len(cells) != len(headings):
         message = f"found {len(cells)} cells, expected {len(headings)} as in the headings"
         raise TableError(line, message, "a separator or a quote may be missing")
-    return Row({name: uncell(cell.strip()) for name, cell in zip(headings, cells, strict=True)}, line)
+    return TableRow({name: uncell(cell.strip()) for name, cell in zip(headings, cells, strict=True)}, line)
 
 
 class CsvSource:
@@ -120,7 +120,7 @@ def _words(said: CsvWordsShape) -> dict[str, bool]:
 
 def _table(
     intake: Intake, folder: Path, name: str, required: list[str], encoding: str, *, of_groups: bool
-) -> Iterator[Row]:
+) -> Iterator[TableRow]:
     try:
         yield from rows(named_files.read(folder, name), required, encoding)
     except TableError as error:
@@ -129,7 +129,7 @@ def _table(
         intake.wrong(0, f"the file cannot be read: {error.strerror}", "", of_groups=of_groups)
 
 
-def _person(intake: Intake, columns: CsvColumnsShape, words: dict[str, bool], row: Row) -> None:
+def _person(intake: Intake, columns: CsvColumnsShape, words: dict[str, bool], row: TableRow) -> None:
     login = row.cells[columns.login.lower()]
     said = row.cells.get(columns.enabled.lower(), "").lower()
     if not login:
@@ -147,7 +147,7 @@ def _person(intake: Intake, columns: CsvColumnsShape, words: dict[str, bool], ro
         intake.user(login, name, words[said], key=login, stable_id=stable_id, line=row.line, end=last)
 
 
-def _groups(intake: Intake, columns: CsvColumnsShape, memberships: list[Row]) -> None:
+def _groups(intake: Intake, columns: CsvColumnsShape, memberships: list[TableRow]) -> None:
     """A group is there from its first row on; what it is for may stand in any of them."""
     purposes: dict[str, str] = {}
     for row in memberships:

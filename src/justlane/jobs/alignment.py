@@ -18,10 +18,10 @@ from justlane.files.saving.proposal import acting_person
 from justlane.jobs import known
 from justlane.model.progress import Progress
 from justlane.platforms.alignment import plan, readings
-from justlane.platforms.alignment.journal import Journal, Note
+from justlane.platforms.alignment.journal import RunJournal, RunNote
 from justlane.platforms.alignment.plan import Plan
 from justlane.platforms.alignment.reversal import refuse_lockout, refuse_outside, undoing
-from justlane.platforms.alignment.run import Refusal, carry_out
+from justlane.platforms.alignment.run import StepRefusal, carry_out
 from justlane.platforms.differences import unlike
 from justlane.platforms.interface import Connector, Reading, Step, dialect_of
 
@@ -30,7 +30,7 @@ class Came(Struct, frozen=True):
     """What came of carrying a plan out."""
 
     made: int
-    refused: tuple[Refusal, ...]
+    refused: tuple[StepRefusal, ...]
     other: tuple[Step, ...]
     """What the platform holds otherwise than it should by what was shown."""
     left: Plan
@@ -44,12 +44,12 @@ class Alignment:
     ) -> None:
         """Read the platform. `undone` is the run to take back, empty for the last; None to match what is declared."""
         self._index, self._platform, self._place, self._connector = index, platform, place, connector
-        self._journal = Journal(place, platform)
+        self._journal = RunJournal(place, platform)
         self.undone = None if undone is None else undone or self._journal.last_run()
         """The run that is taken back."""
         self.by_people = dialect_of(index.estate.platforms[platform]).by_people
         """Whether people make the changes, from a sheet."""
-        self.unfinished: Note | None = None if self.by_people else self._journal.unfinished()
+        self.unfinished: RunNote | None = None if self.by_people else self._journal.unfinished()
         """The change at which the last run was cut off."""
         self._reading = connector.read()
         self._before = self._read_before()

@@ -16,7 +16,7 @@ from justlane.files.people.chosen import PeopleReader
 from justlane.model.names import counted
 from justlane.model.progress import Progress
 from justlane.reports.checks.checked import Checked
-from justlane.rules.inspection import Flaw, Known
+from justlane.rules.inspection import Flaw, Knowledge
 from justlane.rules.interface import RULES, Findings, findings
 
 
@@ -48,7 +48,7 @@ def checked(
 def _found(index: EstateIndex, only: tuple[str, ...], progress: Progress) -> Findings:
     now = datetime.now(UTC)
     try:
-        return findings(index, now, only, Known(index, Question(now), progress))
+        return findings(index, now, only, Knowledge(index, Question(now), progress))
     finally:
         progress.stop()
 

@@ -12,7 +12,7 @@ from justlane.engine.facts.people import with_local_groups
 from justlane.engine.surveys.delegates import confined_to
 from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing import bindings
-from justlane.files.editing.bindings import Line, Spot, Taking
+from justlane.files.editing.bindings import NewLine, Spot, Taking
 from justlane.files.editing.conditions import condition_in
 from justlane.files.editing.habits import close
 from justlane.files.reading.folder import ROOT
@@ -85,7 +85,7 @@ def say(editing: Editing, said: Said) -> New:
     at = tuple(_place(index, address) for address in said.at)
     roles = _roles(index, said.roles, at)
     to = tuple(str(known.principal_named(index, text, _platforms(index, roles, at))) for text in said.to)
-    line = Line(
+    line = NewLine(
         roles, to, known.reason_of(said.because), at, said.deny, said.here_only, condition_in(said.when),
         known.day_of("--from", said.first_day), known.day_of("--until", said.last_day),
     )  # fmt: skip

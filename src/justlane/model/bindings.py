@@ -13,7 +13,7 @@ from justlane.model.patterns import is_like
 from justlane.model.people import Principal
 
 
-class Effect(StrEnum):
+class Sense(StrEnum):
     """Whether a binding gives or takes away."""
 
     ALLOW = "allow"
@@ -29,7 +29,7 @@ class Binding(Struct, frozen=True):
     """Address of the scope; it names the platform too."""
     reason: str
     source: Source
-    effect: Effect = Effect.ALLOW
+    effect: Sense = Sense.ALLOW
     here_only: bool = False
     """Covers the scope itself (and, for a resource group, what it gathers), nothing below."""
     condition: Condition = ALWAYS
@@ -43,7 +43,7 @@ class Binding(Struct, frozen=True):
     @property
     def allows(self) -> bool:
         """Whether it gives rather than takes away."""
-        return self.effect is Effect.ALLOW
+        return self.effect is Sense.ALLOW
 
     @property
     def acting(self) -> str:

@@ -115,7 +115,7 @@ def _as_it_is(value: Any) -> Any:
     return value
 
 
-class Part(Struct, frozen=True):
+class AxisPart(Struct, frozen=True):
     """One thing that a condition may ask for."""
 
     field: str
@@ -139,10 +139,10 @@ class Axis(Struct, frozen=True):
 
     name: str
     """As a platform's abilities name it."""
-    parts: tuple[Part, ...]
+    parts: tuple[AxisPart, ...]
     said: tuple[str, str] = ("", "")
     """Of an axis with two sides: how *yes* and *no* are put into words."""
-    more: tuple[Part, ...] = ()
+    more: tuple[AxisPart, ...] = ()
     """What says how the parts are meant and asks for nothing by itself."""
 
     def asked(self, condition: Condition) -> bool:
@@ -154,21 +154,23 @@ AXES = (
     Axis(
         "network",
         (
-            Part("networks", "from network", ("192.0.2.0/24",)),
-            Part("not_networks", "not from network", ("192.0.2.0/24",)),
+            AxisPart("networks", "from network", ("192.0.2.0/24",)),
+            AxisPart("not_networks", "not from network", ("192.0.2.0/24",)),
         ),
     ),
     Axis(
         "multi-factor",
-        (Part("multi_factor", "multi-factor", True, _yes_no, _as_it_is, single=True, implied="yes"),),
+        (AxisPart("multi_factor", "multi-factor", True, _yes_no, _as_it_is, single=True, implied="yes"),),
         ("with a second factor", "without a second factor"),
     ),
-    Axis("method", (Part("methods", "signed in by", ("key",)), Part("not_methods", "not signed in by", ("pin",)))),
-    Axis("weekday", (Part("weekdays", "days", (0, 1), lambda days: [WEEKDAYS[day] for day in days]),)),
+    Axis(
+        "method", (AxisPart("methods", "signed in by", ("key",)), AxisPart("not_methods", "not signed in by", ("pin",)))
+    ),
+    Axis("weekday", (AxisPart("weekdays", "days", (0, 1), lambda days: [WEEKDAYS[day] for day in days]),)),
     Axis(
         "hours",
         (
-            Part(
+            AxisPart(
                 "hours",
                 "between",
                 (Hours(480, 1080),),
@@ -177,18 +179,20 @@ AXES = (
             ),
         ),
         more=(
-            Part("time_zone", "time zone", "Asia/Tokyo", lambda zone: [zone] if zone else [], _as_it_is, single=True),
+            AxisPart(
+                "time_zone", "time zone", "Asia/Tokyo", lambda zone: [zone] if zone else [], _as_it_is, single=True
+            ),
         ),
     ),
     Axis(
         "managed device",
-        (Part("managed_device", "on a managed device", True, _yes_no, _as_it_is, single=True, implied="yes"),),
+        (AxisPart("managed_device", "on a managed device", True, _yes_no, _as_it_is, single=True, implied="yes"),),
         ("on a managed device", "on a device that nobody manages"),
     ),
     Axis(
         "sign-in age",
         (
-            Part(
+            AxisPart(
                 "signed_in_within",
                 "signed in within",
                 15,
@@ -206,7 +210,7 @@ SIDES = {axis.parts[0].field: axis.said for axis in AXES if any(axis.said)}
 """The fields of the axes with two sides -> how *yes* and *no* are put into words."""
 
 
-def parts_of(condition: Condition) -> Iterator[tuple[Part, list[str]]]:
+def parts_of(condition: Condition) -> Iterator[tuple[AxisPart, list[str]]]:
     """What a condition asks for besides dates, each part with its words as in the files."""
     for part in CONDITION_PARTS:
         if words := part.words(getattr(condition, part.field)):

@@ -59,7 +59,7 @@ class Flaw(Finding, frozen=True):
     """The edits that mend it; none if a person has to decide."""
 
 
-class Known:
+class Knowledge:
     """What several rules want to know of an estate."""
 
     def __init__(self, index: EstateIndex, question: Question, progress: Progress | None = None) -> None:
@@ -141,7 +141,7 @@ class Known:
 class Inspection:
     """An estate, asked by one rule."""
 
-    def __init__(self, known: Known, rule: str, severity: Severity, options: Mapping[str, Value]) -> None:
+    def __init__(self, known: Knowledge, rule: str, severity: Severity, options: Mapping[str, Value]) -> None:
         self.known, self._rule, self._severity, self._options = known, rule, severity, options
         self.index, self.estate, self.question = known.index, known.index.estate, known.question
 

@@ -23,7 +23,7 @@ from justlane.model.findings import Finding, Severity, Source
 from justlane.model.names import did_you_mean
 from justlane.model.patterns import is_like
 from justlane.model.rules import Accepted
-from justlane.rules.inspection import Flaw, Inspection, Known, Options, Value
+from justlane.rules.inspection import Flaw, Inspection, Knowledge, Options, Value
 
 RULES = {
     "administrators-undone": "justlane.rules.administration.administrators_undone",
@@ -99,12 +99,14 @@ def rule(name: str) -> Rule:
     return cast(Rule, import_module(RULES[name]))
 
 
-def findings(index: EstateIndex, moment: datetime, only: tuple[str, ...] = (), known: Known | None = None) -> Findings:
+def findings(
+    index: EstateIndex, moment: datetime, only: tuple[str, ...] = (), known: Knowledge | None = None
+) -> Findings:
     """What the rules have to say, all or some of them, after what reading the files found.
 
     `only` names rules; none stands for all that the estate wants to be asked.
     """
-    shared = known or Known(index, Question(moment))
+    shared = known or Knowledge(index, Question(moment))
     wrong, options = _settings(index)
     asked_of = set[str]()
     found = [Flaw(f.rule, f.severity, f.source, f.message, f.hint, f.found, f.instead) for f in index.estate.findings]

@@ -49,7 +49,7 @@ class Subject(msgspec.Struct, frozen=True):
     id: Text = ""
 
 
-class Action(msgspec.Struct, frozen=True):
+class AskedAction(msgspec.Struct, frozen=True):
     """What."""
 
     name: Text
@@ -62,7 +62,7 @@ class Resource(msgspec.Struct, frozen=True):
     id: Text = ""
 
 
-class Context(msgspec.Struct, frozen=True):
+class QuestionContext(msgspec.Struct, frozen=True):
     """In which circumstances; what is left out was not known."""
 
     address: Word = ""
@@ -78,7 +78,7 @@ class Context(msgspec.Struct, frozen=True):
     """A day of the estate's calendar, or a moment; today if it is empty."""
 
 
-class Page(msgspec.Struct, frozen=True):
+class AnswerPage(msgspec.Struct, frozen=True):
     """Which part of the results of a search."""
 
     token: Annotated[str, msgspec.Meta(max_length=4000)] = ""
@@ -89,10 +89,10 @@ class Evaluation(msgspec.Struct, frozen=True):
     """A question; in one of several, what is left out is as around them."""
 
     subject: Subject | None = None
-    action: Action | None = None
+    action: AskedAction | None = None
     resource: Resource | None = None
-    context: Context | None = None
-    page: Page | None = None
+    context: QuestionContext | None = None
+    page: AnswerPage | None = None
 
 
 Found = tuple[list[dict[str, str]], dict[str, Any]]
@@ -174,7 +174,7 @@ class Answers:
 
         return _page(self._searched(("subjects", asked), look), "id", asked.page)
 
-    def _judge(self, login: str, address: str, context: Context | None) -> Judge | None:
+    def _judge(self, login: str, address: str, context: QuestionContext | None) -> Judge | None:
         """A judge for somebody on the platform of an address; None if the estate knows one of them not."""
         platform = platform_of(address)
         if platform not in self.index.estate.platforms:
@@ -218,7 +218,7 @@ class Answers:
         return self._searches[mark]
 
 
-_NOTHING = Context()
+_NOTHING = QuestionContext()
 
 
 def _minute() -> int:
@@ -226,7 +226,7 @@ def _minute() -> int:
     return int(time.time() // 60)
 
 
-def _question(context: Context | None, zone: str) -> Question:
+def _question(context: QuestionContext | None, zone: str) -> Question:
     """The question that a context asks. WrongQuestionError if it makes no sense."""
     asked = context or _NOTHING
     try:
@@ -257,12 +257,12 @@ def _moment(text: str) -> datetime | None:
     return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
-def _page(results: Sequence[dict[str, str]], key: str, page: Page | None) -> Found:
+def _page(results: Sequence[dict[str, str]], key: str, page: AnswerPage | None) -> Found:
     """The part of some results, in order, that is asked for; a token says behind which one it begins.
 
     WrongQuestionError for a token that is none of ours.
     """
-    asked = page or Page()
+    asked = page or AnswerPage()
     if not 0 < asked.limit <= MOST_RESULTS:
         raise WrongQuestionError(f"page.limit is between 1 and {MOST_RESULTS}, not {asked.limit}")
     behind = _untold(asked.token)

@@ -50,14 +50,14 @@ class ProblemError(Exception):
         self.status, self.title, self.detail = status, title, detail
 
 
-class Limits(msgspec.Struct, frozen=True):
+class ServiceLimits(msgspec.Struct, frozen=True):
     """How much one request may ask."""
 
     most_bytes: int = 1 << 20
     most_evaluations: int = 1000
 
 
-class Service:
+class AnsweringService:
     """The application of one process."""
 
     def __init__(
@@ -66,7 +66,7 @@ class Service:
         counters: Counters,
         process: int,
         token: str,
-        limits: Limits,
+        limits: ServiceLimits,
         log: Callable[[str], None],
         log_requests: bool,
         url: str,

@@ -24,7 +24,7 @@ _OWN_FILES = 128
 _Base: Any = AutoHTTPProtocol
 
 
-class Places:
+class ConnectionPlaces:
     """The connections of one process."""
 
     def __init__(self, token: str) -> None:
@@ -66,7 +66,7 @@ def _make_room(some: OrderedDict[Any, None], most: int) -> None:
         oldest.transport.abort()
 
 
-def protocol(places: Places) -> type[asyncio.Protocol]:
+def protocol(places: ConnectionPlaces) -> type[asyncio.Protocol]:
     """What uvicorn makes of a connection, with a place and a limit of time for each head."""
 
     class Placed(_Base):  # type: ignore[misc]

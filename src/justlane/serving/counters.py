@@ -35,9 +35,9 @@ class Counters:
         self._rows = processes
         self._memory = mmap.mmap(-1, (processes * len(_NAMES) + len(_SHARED)) * _WORD.size)
 
-    def row(self, process: int) -> Row:
+    def row(self, process: int) -> CounterRow:
         """The numbers that one process writes."""
-        return Row(self._memory, process * len(_NAMES))
+        return CounterRow(self._memory, process * len(_NAMES))
 
     def shared(self, name: str) -> int:
         """A number that the supervising process alone writes."""
@@ -74,7 +74,7 @@ class Counters:
         return "\n".join(lines) + "\n"
 
 
-class Row:
+class CounterRow:
     """The numbers of one process."""
 
     def __init__(self, memory: mmap.mmap, start: int) -> None:

@@ -18,7 +18,7 @@ from typing import Any, NamedTuple
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import JustLaneError, UnreachableError
 from justlane.serving.answers import Answers
-from justlane.serving.application import Limits, Service
+from justlane.serving.application import AnsweringService, ServiceLimits
 from justlane.serving.counters import Counters
 
 _LOOK_SECONDS, _AGAIN_SECONDS, _GRACE_SECONDS = 0.5, 1.0, 10
@@ -38,7 +38,7 @@ class Transport(NamedTuple):
     """PEM of the authorities whose client certificates are let in; empty to ask for none."""
 
 
-class Plan(NamedTuple):
+class ServicePlan(NamedTuple):
     """What to serve, and how."""
 
     folder: Path
@@ -47,7 +47,7 @@ class Plan(NamedTuple):
     transport: Transport
     processes: int
     token: str
-    limits: Limits
+    limits: ServiceLimits
     log: Callable[[str], None]
     log_requests: bool
     url: str = ""
@@ -69,7 +69,7 @@ def state_of(folder: Path) -> int:
     return hash(tuple(sorted(found)))
 
 
-def serve(plan: Plan, ready: Callable[[str], None]) -> None:
+def serve(plan: ServicePlan, ready: Callable[[str], None]) -> None:
     """Serve until somebody ends it. UnreachableError if the address cannot be had, or what reading an estate raises."""
     plan.reopen()  # before anything is promised
     sockets = _bound(plan.transport)
@@ -98,7 +98,7 @@ def _bound(transport: Transport) -> socket.socket:
 
 
 class _Supervisor:
-    def __init__(self, plan: Plan, found: socket.socket, counters: Counters) -> None:
+    def __init__(self, plan: ServicePlan, found: socket.socket, counters: Counters) -> None:
         self._plan, self._socket, self._counters, self._say = plan, found, counters, plan.log
         self._children: dict[int, int] = {}
         """Process id -> its number."""
@@ -182,7 +182,7 @@ class _Supervisor:
 class _Taken:
     """The answers of one process, taken up anew when the supervising process has read the estate again."""
 
-    def __init__(self, plan: Plan, counters: Counters) -> None:
+    def __init__(self, plan: ServicePlan, counters: Counters) -> None:
         self._counters, self._plan = counters, plan
         self._generation = counters.shared("generation")
         self._answers = Answers(plan.reopen)
@@ -198,13 +198,13 @@ class _Taken:
         return self._answers
 
 
-def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> None:
+def _work(plan: ServicePlan, found: socket.socket, counters: Counters, number: int) -> None:
     """What one process does."""
     import gc
 
     import uvicorn
 
-    from justlane.serving.connections import Places, protocol
+    from justlane.serving.connections import ConnectionPlaces, protocol
 
     for name in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(name, signal.SIG_DFL if name != signal.SIGHUP else signal.SIG_IGN)
@@ -212,7 +212,7 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
     taken()  # whoever asks first does not wait for it
     gc.freeze()
     gc.set_threshold(*_RARELY)  # what is kept is in no loop, and looking through it takes long
-    service = Service(taken, counters, number, plan.token, plan.limits, plan.log, plan.log_requests, plan.url)
+    service = AnsweringService(taken, counters, number, plan.token, plan.limits, plan.log, plan.log_requests, plan.url)
     transport = plan.transport
     safe: dict[str, Any] = {}
     if transport.certificate:
@@ -225,7 +225,7 @@ def _work(plan: Plan, found: socket.socket, counters: Counters, number: int) -> 
         if os.getppid() != parent:  # nobody looks after us any more
             server.should_exit = True
 
-    places = Places(plan.token)
+    places = ConnectionPlaces(plan.token)
     config = uvicorn.Config(
         service,
         backlog=places.most,

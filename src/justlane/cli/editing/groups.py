@@ -33,7 +33,7 @@ def _found(given: PutOptions | TakeOptions) -> tuple[Editing, PlatformIndex, Loc
 
 
 @dataclass(frozen=True, kw_only=True)
-class AddOptions(EditingOptions):
+class NewGroupOptions(EditingOptions):
     """What `add` is given."""
 
     name: str
@@ -50,8 +50,8 @@ class AddOptions(EditingOptions):
 @because_option
 @editing_options
 @click.pass_context
-@typed(AddOptions)
-def add(ctx: click.Context, /, given: AddOptions) -> None:
+@typed(NewGroupOptions)
+def add(ctx: click.Context, /, given: NewGroupOptions) -> None:
     """A new local group NAME.
 
     \b

@@ -36,7 +36,7 @@ def scope() -> None:
 
 
 @dataclass(frozen=True, kw_only=True)
-class AddOptions(EditingOptions):
+class NewScopeOptions(EditingOptions):
     """What `add` is given."""
 
     address: str
@@ -57,8 +57,8 @@ class AddOptions(EditingOptions):
 @because_option
 @editing_options
 @click.pass_context
-@typed(AddOptions)
-def add(ctx: click.Context, /, given: AddOptions) -> None:
+@typed(NewScopeOptions)
+def add(ctx: click.Context, /, given: NewScopeOptions) -> None:
     """A new scope ADDRESS, in the one that its address names.
 
     \b

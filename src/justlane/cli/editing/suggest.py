@@ -62,7 +62,7 @@ def suggest(
 
     Ends with 0 if it is so already, 1 if a change is needed.
     """
-    from justlane.engine.offers.together import Need
+    from justlane.engine.offers.together import WantedCell
     from justlane.engine.offers.together import suggest as suggested
 
     index = options.indexed(folder)
@@ -73,7 +73,7 @@ def suggest(
     asked += _needs_in(file) if file else []
     if not asked:
         raise UsageError("it is not clear what is needed", "name USER, ACTION and SCOPE, or a file with --needs")
-    needs = [Need(*_known(index, *need)) for need in dict.fromkeys(asked)]
+    needs = [WantedCell(*_known(index, *need)) for need in dict.fromkeys(asked)]
     result = suggested(index, needs, question(index.estate, given, needs[0].scope), take_away=take_away)
     show("Offers", result, form)
     ctx.exit(0 if len(result.met) == len(needs) else 1)

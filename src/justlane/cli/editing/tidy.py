@@ -14,7 +14,7 @@ from justlane.cli.common.progress import TerminalProgress
 from justlane.cli.common.terminal import say
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.redundancy.fewest import Fewest, fewest_of
-from justlane.engine.redundancy.parts import Part
+from justlane.engine.redundancy.parts import LinePart
 from justlane.engine.redundancy.spare import mark_of
 from justlane.files.editing.carried_out import carry_out
 from justlane.jobs import known
@@ -62,7 +62,7 @@ def tidy(ctx: click.Context, /, given: TidyOptions) -> None:
     for one in found:
         say(_told(one))
     carry_out(editing.draft, index, [Withdraw(bindings) for bindings in going])
-    remarks = [Remark("not-needed", f"{Part(some)} changes nothing", some[0].source) for some in going]
+    remarks = [Remark("not-needed", f"{LinePart(some)} changes nothing", some[0].source) for some in going]
     reason = given.because.strip() or "The lines that are left say the same."
     about = tuple(dict.fromkeys(name for some in going for name in names_in(Withdraw(some))))
     settle(ctx, editing, reason=reason, names=about, about=lambda after: remarks, harmless=True)
@@ -75,7 +75,7 @@ def _told(one: Fewest) -> str:
     return f"{one.platform}: {len(one.going):,} of {counted(one.lines, 'line')} can go, and {proof}"
 
 
-def _together(parts: Sequence[Part]) -> list[tuple[Binding, ...]]:
+def _together(parts: Sequence[LinePart]) -> list[tuple[Binding, ...]]:
     """What is taken out: of a bundle what it gives on all its platforms."""
     found: dict[object, list[Binding]] = {}
     for part in parts:

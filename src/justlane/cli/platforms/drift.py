@@ -105,7 +105,7 @@ def _adopt(ctx: click.Context, found: Drift, given: EditingOptions) -> None:
 
 def _taken_over(editing: Editing, found: Drift) -> list[str]:
     """Make the edits; what could not be taken over, in words."""
-    from justlane.files.editing.adoption import Held, adopt, adopt_grants
+    from justlane.files.editing.adoption import HeldThere, adopt, adopt_grants
     from justlane.platforms.interface import dialect_of
     from justlane.reports.platforms.plan import said_of
 
@@ -113,7 +113,7 @@ def _taken_over(editing: Editing, found: Drift) -> list[str]:
     dialect = dialect_of(editing.index.estate.platforms[found.platform])
     if dialect.says_all:
         held = [
-            Held(s.part, s.name, s.before, s.after, dialect.condition(s.part, s.before) if s.before else ALWAYS)
+            HeldThere(s.part, s.name, s.before, s.after, dialect.condition(s.part, s.before) if s.before else ALWAYS)
             for s in steps
         ]
         return adopt(editing.draft, editing.index, found.platform, held)

@@ -66,8 +66,8 @@ def serve(folder: Path | None, listen: str, given: ServeOptions) -> None:
     """
     from justlane.files.opening.index import open_index
     from justlane.outside.secrets import is_loopback, own, require_ascii
-    from justlane.serving.application import Limits
-    from justlane.serving.processes import Plan, Transport, serve
+    from justlane.serving.application import ServiceLimits
+    from justlane.serving.processes import ServicePlan, Transport, serve
 
     place = options.folder_of(folder)
     host, port = _address(listen)
@@ -83,13 +83,13 @@ def serve(folder: Path | None, listen: str, given: ServeOptions) -> None:
         secret = _place(given.token_from)
         token = require_ascii(own(secret, place), secret)
     transport = Transport(host, port, given.certificate or "", given.key or "", given.client_authority or "")
-    plan = Plan(
+    plan = ServicePlan(
         place,
         lambda: open_index(place, read_people),
         transport,
         given.processes or os.cpu_count() or 1,
         token,
-        Limits(given.most_bytes, given.most_evaluations),
+        ServiceLimits(given.most_bytes, given.most_evaluations),
         say,
         given.log_requests,
         _url(given.url),

@@ -50,7 +50,7 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
     from justlane.files.opening.cache import keep
     from justlane.files.opening.load import load
     from justlane.jobs.findings import checked
-    from justlane.reports.page.gathered import Page
+    from justlane.reports.page.gathered import ReportPage
     from justlane.reports.page.written import page
 
     place = options.folder_of(folder)
@@ -61,7 +61,7 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
     tried = tuple(_probed(path) for path in probes)
     index = loaded.ready
     changes = _changes(place, since, index) if since else None
-    found = Page(
+    found = ReportPage(
         index,
         now(),
         checked(place, loaded, read_people, (), "", TerminalProgress()),

@@ -22,7 +22,7 @@ from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
 if TYPE_CHECKING:
-    from justlane.engine.classes.class_pairs import Found
+    from justlane.engine.classes.class_pairs import ChangeFound
 
 FEW = 100
 """For up to so many people, where the scopes are the same, only their own bindings are looked at."""
@@ -143,11 +143,11 @@ class Totals(NamedTuple):
 class Differences(NamedTuple):
     """All that changes, by kinds of people and of places."""
 
-    found: Sequence[Found]
+    found: Sequence[ChangeFound]
     """For the same person and place only one of them on a platform."""
     logins: Sequence[str]
     """Those whose numbers `found` has."""
-    in_roles: Sequence[Found] = ()
+    in_roles: Sequence[ChangeFound] = ()
     """What people can act as: each change is (role, gains, loses)."""
 
     @property
@@ -237,8 +237,8 @@ def _of_few(
     from justlane.engine.changes.nearby import changes_nearby
 
     logins = list(dict.fromkeys(users))
-    found: list[Found] = []
-    in_roles: list[Found] = []
+    found: list[ChangeFound] = []
+    in_roles: list[ChangeFound] = []
     for name, places in where.items():
         prepared = [side.platform(name) for side in sides]
         named = frozenset[Principal]().union(*(index.named for index in prepared))
@@ -268,15 +268,15 @@ def _of_many(
     moved: Mapping[str, str],
 ) -> Differences:
     """By kinds of people and of places."""
-    from justlane.engine.classes.class_pairs import ByKinds, Together
+    from justlane.engine.classes.class_pairs import ClassPairs, Together
 
     people = Together(sides)
     among = None if users is None else people.among(users)
-    found: list[Found] = []
-    in_roles: list[Found] = []
+    found: list[ChangeFound] = []
+    in_roles: list[ChangeFound] = []
     for name, places in where.items():
         prepared = [side.platform(name) if name in side.estate.platforms else None for side in sides]
-        kinds = ByKinds(sides, prepared, people, question)
+        kinds = ClassPairs(sides, prepared, people, question)
         if within is not None:
             inside = _inside(prepared, within)
             places = inside if places is None else inside.intersection(places)
@@ -299,7 +299,7 @@ def _inside(prepared: Sequence[PlatformIndex | None], within: str) -> set[str]:
     return set[str]().union(*(index.coverage.covered(within) for index in there))
 
 
-def _gathered(found: Sequence[Found], logins: Sequence[str]) -> list[Alike]:
+def _gathered(found: Sequence[ChangeFound], logins: Sequence[str]) -> list[Alike]:
     """Those together for whom the same changes."""
     from justlane.engine.classes.class_pairs import alike_in
 

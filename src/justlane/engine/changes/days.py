@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 
-from justlane.engine.classes.changed_scopes import Differing
+from justlane.engine.classes.changed_scopes import ChangedScopes
 from justlane.engine.decision.judge import Question, is_apart
 from justlane.engine.facts.clock import on_clock, turning_days
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -39,7 +39,7 @@ def _days(
     ceilings = [ceiling.condition for side in there for ceiling in side.platform.ceilings]
     if not turning_days([b.condition for side in there for b in side.bindings] + ceilings, ends, day, zone):
         return []  # as on most platforms: nothing there ever begins or ends
-    differing = Differing(prepared, same_clock)
+    differing = ChangedScopes(prepared, same_clock)
     where = differing.places | differing.covered_by(_other_groups(prepared))
     if not where.any():
         return []

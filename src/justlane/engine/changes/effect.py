@@ -200,7 +200,7 @@ _TOUCHES: Mapping[type, Callable[[EstateIndex, Any, datetime], Touching]] = {
 }
 
 
-class Extent(Struct, frozen=True):
+class EditExtent(Struct, frozen=True):
     """How far an edit can reach at most."""
 
     people: int
@@ -212,7 +212,7 @@ class Extent(Struct, frozen=True):
         return self.people * self.places
 
 
-def extent(index: EstateIndex, edit: Edit, question: Question) -> Extent:
+def extent(index: EstateIndex, edit: Edit, question: Question) -> EditExtent:
     """How many people and places an edit can change something for, without judging any of them."""
     match edit:
         case Give() | Withdraw():
@@ -223,24 +223,24 @@ def extent(index: EstateIndex, edit: Edit, question: Question) -> Extent:
             prepared = index.platform(edit.scope)
             group = Principal(PrincipalKind.GROUP, edit.group)
             people = _count_behind(index, group, prepared.platform.name, question)
-            return Extent(people, len(prepared.coverage.covered(edit.scope)))
+            return EditExtent(people, len(prepared.coverage.covered(edit.scope)))
         case DropRole():
-            return Extent(0, 0)
+            return EditExtent(0, 0)
         case Join() | Leave():
             names = [edit.platform] if edit.group.kind is PrincipalKind.LOCAL_GROUP else list(index.estate.platforms)
             given = [b for name in names for b in index.platform(name).bindings.of(edit.group)]
-            return Extent(1, sum(len(index.platform(b.scope).coverage.covered(b.scope)) for b in given))
+            return EditExtent(1, sum(len(index.platform(b.scope).coverage.covered(b.scope)) for b in given))
         case Enable():
-            return Extent(1, sum(len(platform.scopes) for platform in index.estate.platforms.values()))
+            return EditExtent(1, sum(len(platform.scopes) for platform in index.estate.platforms.values()))
 
 
-def _extent_of(index: EstateIndex, bindings: Iterable[Binding], question: Question) -> Extent:
+def _extent_of(index: EstateIndex, bindings: Iterable[Binding], question: Question) -> EditExtent:
     people = places = 0
     for (platform, principal), some in _by_principal(bindings).items():
         people += _count_behind(index, principal, platform, question)
         coverage = index.platform(platform).coverage
         places += sum(len(coverage.covered(scope)) for scope in {b.scope for b in some})
-    return Extent(people, places)
+    return EditExtent(people, places)
 
 
 def _count_behind(index: EstateIndex, principal: Principal, platform: str, question: Question) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 
-from justlane.engine.classes.class_pairs import Found, Judged, by_change, kinds_of
+from justlane.engine.classes.class_pairs import ChangeFound, Judged, by_change, kinds_of
 from justlane.engine.classes.names import weighed_at
 from justlane.engine.classes.scope_classes import scope_classes
 from justlane.engine.decision.judge import Question, asked_at, is_apart
@@ -25,7 +25,7 @@ def changes_nearby(
     people: Sequence[Both],
     places: Collection[str] | None,
     question: Question,
-) -> Iterator[Found]:
+) -> Iterator[ChangeFound]:
     """Everything that changes for some people, who have the numbers of their places here, on a platform whose scopes
     stay as they are; perhaps only at some places."""
     names = frozenset[Principal]().union(*(person.principals for both in people for person in both))

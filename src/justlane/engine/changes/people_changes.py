@@ -27,7 +27,7 @@ class Move(StrEnum):
     MOVED = "moved"
 
 
-class Standing(Struct, frozen=True):
+class PersonStanding(Struct, frozen=True):
     """A user or a group in one reading."""
 
     name: str
@@ -55,7 +55,7 @@ class Movement(Struct, frozen=True):
     """Groups that held it and do not any more, those that are gone included."""
 
 
-Pair = tuple[Standing | None, Standing | None]
+Pair = tuple[PersonStanding | None, PersonStanding | None]
 """Who had a name before and who has it now; None for nobody."""
 
 
@@ -65,8 +65,8 @@ def movements(pairs: Iterable[Pair], renamed: Mapping[str, str]) -> list[Movemen
     Who has the same stable id is the same; who has the same name is too, unless the ids say otherwise: then one left
     and another joined. `renamed` gives groups that only have another name now: to be in one of them is no change.
     """
-    left: dict[str, Standing] = {}
-    joined: dict[str, Standing] = {}
+    left: dict[str, PersonStanding] = {}
+    joined: dict[str, PersonStanding] = {}
     found: list[Movement] = []
     for was, now in pairs:
         if was is None and now is not None:
@@ -110,7 +110,7 @@ def paired(before: Iterable[T], after: Iterable[T], name: Callable[[T], str]) ->
             was, now = next(ours, None), next(theirs, None)
 
 
-def _changed(was: Standing, now: Standing, renamed: Mapping[str, str]) -> Iterator[Movement]:
+def _changed(was: PersonStanding, now: PersonStanding, renamed: Mapping[str, str]) -> Iterator[Movement]:
     held = {renamed.get(group, group) for group in was.groups}
     moves = [Move.RENAMED] if was.name != now.name else []
     if was.enabled != now.enabled:

@@ -22,7 +22,7 @@ Flags = NDArray[np.bool_]
 _Mark = tuple[object, ...]
 
 
-class Differing:
+class ChangedScopes:
     """Two states of one platform; either may be missing."""
 
     def __init__(

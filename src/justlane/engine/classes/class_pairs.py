@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.arrays.lists import Ints, alike, random_words, sorted_by
-from justlane.engine.classes.changed_scopes import Differing
+from justlane.engine.classes.changed_scopes import ChangedScopes
 from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.decision.judge import Question, is_apart
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -26,7 +26,7 @@ _FEW = 200
 """So many people are sorted into kinds one by one as fast as all at once."""
 
 
-class Found(NamedTuple):
+class ChangeFound(NamedTuple):
     """What changes for some people."""
 
     users: Ints
@@ -48,17 +48,17 @@ def kinds_of(people: Iterable[tuple[int, Person, Person]], names: frozenset[Prin
     yield from ((was, now, np.array(some, np.int32)) for (was, now), some in kinds.items())
 
 
-def by_change(judged: Judged, kinds: Iterable[Kind], at: Sequence[str]) -> Iterator[Found]:
+def by_change(judged: Judged, kinds: Iterable[Kind], at: Sequence[str]) -> Iterator[ChangeFound]:
     """What changes for people at places that are alike, those with the same change together."""
     found: dict[int, tuple[tuple[Any, ...], list[Ints]]] = {}
     for was, now, some in kinds:
         change = judged(was, now, at[0])
         if change:
             found.setdefault(id(change), (change, []))[1].append(some)
-    yield from (Found(np.concatenate(parts), at, change) for change, parts in found.values())
+    yield from (ChangeFound(np.concatenate(parts), at, change) for change, parts in found.values())
 
 
-def alike_in(found: Sequence[Found], count: int) -> Iterator[tuple[list[int], list[int]]]:
+def alike_in(found: Sequence[ChangeFound], count: int) -> Iterator[tuple[list[int], list[int]]]:
     """Those together for whom the same was found: their numbers, which are before `count`, and the numbers of what."""
     if not found:
         return
@@ -138,7 +138,7 @@ class _Side:
         return self._people[user]
 
 
-class ByKinds:
+class ClassPairs:
     """Two states of one platform with their people."""
 
     def __init__(
@@ -153,7 +153,7 @@ class ByKinds:
         self.logins = together.logins
         """Those whose numbers are meant."""
         zones = {side.estate.time_zone for side in sides}
-        self._differing = Differing(prepared, len(zones) == 1, counts)
+        self._differing = ChangedScopes(prepared, len(zones) == 1, counts)
         self._apart = any(is_apart(side, question) for side in prepared if side)
         self._names = list(dict.fromkeys(p for side in prepared if side for p in sorted(side.named)))
         self._known = frozenset(self._names)
@@ -172,7 +172,7 @@ class ByKinds:
         prepared: PlatformIndex,
         question: Question,
         counts: Callable[[Binding], bool] | None = None,
-    ) -> ByKinds:
+    ) -> ClassPairs:
         """A platform beside nothing at all: everything that is allowed is a change."""
         sides = index, index
         return cls(sides, (None, prepared), Together(sides), question, counts)
@@ -195,7 +195,7 @@ class ByKinds:
                 found.setdefault(name, []).append(user)
         return found
 
-    def changes(self, judged: Judged, among: Flags | None, places: Collection[str] | None) -> Iterator[Found]:
+    def changes(self, judged: Judged, among: Flags | None, places: Collection[str] | None) -> Iterator[ChangeFound]:
         """Everything that changes for some people (None for all) at some places; each of them at each place once."""
         where = self._differing.places | self._differing.covered_by(self._moved)
         everywhere = np.ones(len(where), np.bool_)
@@ -217,7 +217,7 @@ class ByKinds:
                 matters = set(self._names)
             yield from self._at(judged, at, users, sorted(matters & self._known))
 
-    def moved(self, judged: Judged, pairs: Mapping[str, str], among: Flags | None) -> Iterator[Found]:
+    def moved(self, judged: Judged, pairs: Mapping[str, str], among: Flags | None) -> Iterator[ChangeFound]:
         """What changes at places that have another address on the second side, said of the new ones."""
         for old, new in pairs.items():
             matters = set(self._names)
@@ -241,7 +241,9 @@ class ByKinds:
             users += [side.having(name) for name in differing]
         return np.unique(np.concatenate([np.zeros(0, np.int32), *users]))
 
-    def _at(self, judged: Judged, at: Sequence[str], users: Ints, matters: Sequence[Principal]) -> Iterator[Found]:
+    def _at(
+        self, judged: Judged, at: Sequence[str], users: Ints, matters: Sequence[Principal]
+    ) -> Iterator[ChangeFound]:
         """The changes at places that are alike."""
         if not len(users):
             return

@@ -7,13 +7,13 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from justlane.engine.compiled.flat import Circumstances
+from justlane.engine.compiled.flat import ConditionSets
 
 MOST_WORLDS = 64
 """So many are gone through at once."""
 
 
-def truths(known: Circumstances, which: Sequence[int], most: int | None = None) -> NDArray[np.bool_] | None:
+def truths(known: ConditionSets, which: Sequence[int], most: int | None = None) -> NDArray[np.bool_] | None:
     """Which of some conditions hold in each kind of circumstances that they tell apart; None if these are more than the
     most. Shape (kinds, conditions of the platform): of conditions that are not asked about none holds."""
     parts: list[tuple[int, tuple[int, ...]]] = [(known.full, ())]

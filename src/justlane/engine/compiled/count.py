@@ -22,7 +22,7 @@ from justlane.engine.compiled.classes import THREADS, classes_of
 from justlane.engine.compiled.flat import CEILING, GIVEN, Flat, Ints, Masks
 from justlane.engine.compiled.masks import DECIDES
 from justlane.engine.compiled.on_the_way import Ways
-from justlane.engine.compiled.places import Places, bits_in
+from justlane.engine.compiled.places import ScopeIntervals, bits_in
 from justlane.engine.compiled.regions import Pieces, Regions, lone_pieces, pieces_of, regions_of
 
 T = TypeVar("T")
@@ -40,7 +40,7 @@ class Count(NamedTuple):
     """Allowed in some."""
 
 
-class Held(NamedTuple):
+class HolderCount(NamedTuple):
     """Who holds one action in some circumstances."""
 
     people: int
@@ -54,7 +54,7 @@ class Compiled:
 
     def __init__(self, flat: Flat) -> None:
         self.flat = flat
-        self.places = Places(flat)
+        self.places = ScopeIntervals(flat)
         self.classes = classes_of(flat)
         self.pieces, self._by_binding = pieces_of(flat, self.places)
         self._ways = Ways(flat, self.places) if flat.on_the_way >= 0 else None
@@ -212,28 +212,30 @@ class Compiled:
             total += places.inside(kind, start, end) * more
         return total
 
-    def holding(self, actions: Sequence[int]) -> list[Held]:
+    def holding(self, actions: Sequence[int]) -> list[HolderCount]:
         """How many people hold each of some actions (by bit) somewhere in some circumstances, and in how many cells."""
-        found = [Held(0, 0) for _ in actions]
+        found = [HolderCount(0, 0) for _ in actions]
         for counted in self._in_chunks(lambda chunk: self._held(chunk, actions)):
-            found = [Held(a.people + b.people, a.cells + b.cells) for a, b in zip(found, counted, strict=True)]
+            found = [HolderCount(a.people + b.people, a.cells + b.cells) for a, b in zip(found, counted, strict=True)]
         return found
 
-    def _held(self, chunk: NDArray[np.int64], actions: Sequence[int]) -> list[Held]:
+    def _held(self, chunk: NDArray[np.int64], actions: Sequence[int]) -> list[HolderCount]:
         owner, piece = self._reached(chunk)
         if not len(owner):
-            return [Held(0, 0) for _ in actions]
+            return [HolderCount(0, 0) for _ in actions]
         everyone = self.classes.people[chunk]
         return self._held_by(owner, piece, everyone, actions)
 
-    def _held_by(self, owner: Ints, piece: Ints, everyone: NDArray[np.int64], actions: Sequence[int]) -> list[Held]:
+    def _held_by(
+        self, owner: Ints, piece: Ints, everyone: NDArray[np.int64], actions: Sequence[int]
+    ) -> list[HolderCount]:
         worlds = self._worlds_of(owner, piece)
         if worlds is None:
             middle = int(np.searchsorted(owner, owner[len(owner) // 2])) or int(
                 np.searchsorted(owner, owner[0], "right")
             )
             halves = [self._held_by(owner[some], piece[some], everyone, actions) for some in _cut(middle)]
-            return [Held(a.people + b.people, a.cells + b.cells) for a, b in zip(*halves, strict=True)]
+            return [HolderCount(a.people + b.people, a.cells + b.cells) for a, b in zip(*halves, strict=True)]
         regions = regions_of(owner, piece, self.pieces, self.places.count)
         masks = np.bitwise_or.reduce([self._masks(regions, world) for world in worlds])
         found = []
@@ -241,7 +243,7 @@ class Compiled:
             only = np.zeros(masks.shape[-1], np.uint64)
             only[action // 64] = np.uint64(1) << np.uint64(action % 64)
             cells = np.bincount(regions.owner, self._cells(regions, masks & only), len(everyone)).astype(np.int64)
-            found.append(Held(int(everyone[cells > 0].sum()), int(np.dot(cells, everyone))))
+            found.append(HolderCount(int(everyone[cells > 0].sum()), int(np.dot(cells, everyone))))
         return found
 
 

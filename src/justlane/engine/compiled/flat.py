@@ -12,7 +12,7 @@ Masks = NDArray[np.uint64]
 """Sets of actions: one row a set, one bit an action, 64 to a word."""
 
 
-class Circumstances(NamedTuple):
+class ConditionSets(NamedTuple):
     """Circumstances as sets of regions, one bit each."""
 
     full: int
@@ -20,7 +20,7 @@ class Circumstances(NamedTuple):
     """Where each condition holds."""
 
 
-NO_CONDITIONS = Circumstances(1, ())
+NO_CONDITIONS = ConditionSets(1, ())
 
 
 class Flat(NamedTuple):
@@ -80,7 +80,7 @@ class Flat(NamedTuple):
     active: int | None = None
     """The one role that is asked about, as a number of `bound_acting` (-1 if nobody has it); None for any of the
     person's."""
-    circumstances: Circumstances = NO_CONDITIONS
+    circumstances: ConditionSets = NO_CONDITIONS
     """The conditions as sets, from which kinds are made for some conditions alone where `worlds` are too many to be
     listed: then there are none."""
 

@@ -11,7 +11,7 @@ from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.classes.scope_classes import open_scopes
 from justlane.engine.compiled.circumstances import MOST_WORLDS, truths
 from justlane.engine.compiled.count import Compiled, Count
-from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, Circumstances, Flat, Ints, Masks
+from justlane.engine.compiled.flat import ALONE, BELOW, BUILT_IN, CEILING, GIVEN, ConditionSets, Flat, Ints, Masks
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.judge import Judge, Question, space_of
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -57,7 +57,7 @@ def flatten(index: EstateIndex, platform: str, question: Question, behind: Peopl
     nobody = Judge(prepared, Person("", True, frozenset()), question, index.estate.time_zone)
     lines = [line for line in _lines(prepared) if nobody.in_date(line.condition)]
     conditions = {c: n for n, c in enumerate(dict.fromkeys(x.condition for x in lines if x.condition.circumstantial))}
-    circumstances = Circumstances(space.full, tuple(space.of(condition) for condition in conditions))
+    circumstances = ConditionSets(space.full, tuple(space.of(condition) for condition in conditions))
     worlds = truths(circumstances, range(len(conditions)), MOST_WORLDS)
     actions = {name: number for number, name in enumerate(prepared.platform.actions)}
     numbered = prepared.coverage.numbered

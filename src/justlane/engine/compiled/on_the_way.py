@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.compiled.flat import Flat, Ints, Masks
-from justlane.engine.compiled.places import Places
+from justlane.engine.compiled.places import ScopeIntervals
 from justlane.engine.compiled.regions import Pieces, Regions
 
 Flags = NDArray[np.bool_]
@@ -21,7 +21,7 @@ Flags = NDArray[np.bool_]
 class Ways:
     """What the scopes of a platform ask of those who pass."""
 
-    def __init__(self, flat: Flat, places: Places) -> None:
+    def __init__(self, flat: Flat, places: ScopeIntervals) -> None:
         self._places = places
         self._word, self._bit = divmod(flat.on_the_way, 64)
         parent = flat.scope_parent.tolist()

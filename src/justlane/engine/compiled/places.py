@@ -11,7 +11,7 @@ from justlane.engine.arrays.scopes import subtree_ends
 from justlane.engine.compiled.flat import Flat, Ints, Masks
 
 
-class Places:
+class ScopeIntervals:
     """Intervals and weights of all scopes."""
 
     def __init__(self, flat: Flat) -> None:

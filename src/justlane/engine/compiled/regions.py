@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from justlane.engine.arrays.lists import Lists, lists_of
 from justlane.engine.arrays.scopes import separate_roots
 from justlane.engine.compiled.flat import ALONE, BELOW, HERE_ONLY, Flat, Ints, Masks
-from justlane.engine.compiled.places import Places
+from justlane.engine.compiled.places import ScopeIntervals
 
 
 class Pieces(NamedTuple):
@@ -57,7 +57,7 @@ class Regions(NamedTuple):
         return self.piece[self.first]
 
 
-def pieces_of(flat: Flat, places: Places) -> tuple[Pieces, Lists]:
+def pieces_of(flat: Flat, places: ScopeIntervals) -> tuple[Pieces, Lists]:
     """The pieces of all bindings, and the pieces of each binding."""
     by, at, here = _limited(flat, places, *_spread(flat, places))
     ground = np.zeros(len(by), np.bool_)
@@ -85,7 +85,7 @@ def pieces_of(flat: Flat, places: Places) -> tuple[Pieces, Lists]:
 
 
 def _limited(
-    flat: Flat, places: Places, by: Ints, at: Ints, here: NDArray[np.bool_]
+    flat: Flat, places: ScopeIntervals, by: Ints, at: Ints, here: NDArray[np.bool_]
 ) -> tuple[Ints, Ints, NDArray[np.bool_]]:
     """Only the parts of what limited bindings cover where their group was published."""
     if not flat.limited.any():
@@ -106,7 +106,7 @@ def _limited(
     return np.array(columns[0], np.int32), np.array(columns[1], np.int32), np.array(columns[2], np.bool_)
 
 
-def _spread(flat: Flat, places: Places) -> tuple[Ints, Ints, NDArray[np.bool_]]:
+def _spread(flat: Flat, places: ScopeIntervals) -> tuple[Ints, Ints, NDArray[np.bool_]]:
     """Every binding with each root of what it covers: the binding, the scope, and whether only the scope itself."""
     number = np.arange(len(flat.bound_scope), dtype=np.int32)
     if not len(flat.gather_group):

@@ -9,7 +9,7 @@ from msgspec import Struct
 from justlane.engine.facts.graphs import walk
 
 
-class Held(Struct, frozen=True):
+class GroupHoldings(Struct, frozen=True):
     """What a group holds directly, by number."""
 
     users: Sequence[int]
@@ -29,7 +29,9 @@ class Size(Struct, frozen=True):
     """Groups that it holds directly."""
 
 
-def sizes(held: Callable[[int], Held], wanted: Sequence[int], is_enabled: Callable[[int], bool]) -> dict[int, Size]:
+def sizes(
+    held: Callable[[int], GroupHoldings], wanted: Sequence[int], is_enabled: Callable[[int], bool]
+) -> dict[int, Size]:
     """The sizes of some groups. Membership loops are tolerated."""
     found = {}
     for number in wanted:

@@ -12,7 +12,7 @@ from justlane.engine.facts.coverage import CoverageIndex
 from justlane.engine.facts.earlier_names import Then
 from justlane.engine.facts.membership import Holding, MembershipIndex
 from justlane.engine.facts.roles import RoleIndex
-from justlane.engine.facts.sources import Bindings, Kept, ListedBindings
+from justlane.engine.facts.sources import Bindings, KeptFacts, ListedBindings
 from justlane.model.bindings import Binding, Publication
 from justlane.model.estate import Decides, Estate, Platform, RolesHeld
 from justlane.model.people import AUTHENTICATED, Directory, Principal, PrincipalKind, Snapshot
@@ -175,7 +175,7 @@ class EstateIndex:
     def __init__(
         self,
         estate: Estate,
-        kept: Kept | None = None,
+        kept: KeptFacts | None = None,
         holding: Holding | None = None,
         numbered: Callable[[], NumberedDirectory] | None = None,
     ) -> None:

@@ -34,7 +34,7 @@ class Bindings(Protocol):
         """Where one stands in the order; after all others if it is none of them."""
 
 
-class Kept(Protocol):
+class KeptFacts(Protocol):
     """A kept estate that answers what would otherwise take a look at all of it."""
 
     def bindings_on(self, platform: str) -> Bindings:

@@ -20,14 +20,14 @@ from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import contains, platform_of
 
 
-class Named(Struct, frozen=True):
+class NamedThing(Struct, frozen=True):
     """A name, and what it is for."""
 
     name: str
     purpose: str
 
 
-class Brought(Struct, frozen=True):
+class BroughtActions(Struct, frozen=True):
     """Actions that somebody would gain at one place that they see."""
 
     scope: str
@@ -37,16 +37,16 @@ class Brought(Struct, frozen=True):
 class Way(Struct, frozen=True):
     """How they could come to it."""
 
-    group: Named | None
+    group: NamedThing | None
     """The group that they would join; None if it is not a group that is missing."""
-    role: Named | None
+    role: NamedThing | None
     """The role that gives it."""
-    owner: Named | None
+    owner: NamedThing | None
     """Who answers for the group, or for the place: the login and the name; None if nobody is named."""
     owner_is_group: bool
     owns_group: bool
     """Whether they answer for the group itself, rather than for the place."""
-    brings: tuple[Brought, ...]
+    brings: tuple[BroughtActions, ...]
     """What else they would gain where they see something today."""
     elsewhere: bool
     """Whether they would gain more, at places that they do not see today."""
@@ -103,13 +103,13 @@ def _way(index: EstateIndex, reply: Reply, miss: Miss, question: Question) -> Wa
                 hidden = hidden or any(place not in seen for place in some.places)
                 for place in shown:
                     gained.setdefault(place, []).append(action)
-    brings = tuple(Brought(place, tuple(sorted(gained[place]))) for place in sorted(gained))
+    brings = tuple(BroughtActions(place, tuple(sorted(gained[place]))) for place in sorted(gained))
     role = None
     if miss.binding is not None and miss.binding.role in prepared.platform.roles:
-        role = Named(miss.binding.role, prepared.platform.roles[miss.binding.role].purpose)
+        role = NamedThing(miss.binding.role, prepared.platform.roles[miss.binding.role].purpose)
     group, owner, owns_group = None, _owner_of_place(index, answer.scope), False
     if isinstance(miss.edit, Join):
-        group = Named(miss.edit.group.name, _purpose(index, miss.edit.group, prepared.platform.name))
+        group = NamedThing(miss.edit.group.name, _purpose(index, miss.edit.group, prepared.platform.name))
         named = index.estate.owners.get(miss.edit.group.name)
         local = miss.edit.group.kind is PrincipalKind.LOCAL_GROUP
         owns_group = named is not None and not local
@@ -123,7 +123,7 @@ def _purpose(index: EstateIndex, group: Principal, platform: str) -> str:
     return index.estate.directory.groups[group.name].purpose
 
 
-def _owner_of_place(index: EstateIndex, address: str) -> tuple[Named | None, bool]:
+def _owner_of_place(index: EstateIndex, address: str) -> tuple[NamedThing | None, bool]:
     """Who answers for a place, or for the nearest above it of which somebody does."""
     scopes = index.estate.platforms[platform_of(address)].scopes
     parts = address.split("/")
@@ -136,7 +136,7 @@ def _owner_of_place(index: EstateIndex, address: str) -> tuple[Named | None, boo
     return None, False
 
 
-def _named(index: EstateIndex, owner: Principal) -> tuple[Named, bool]:
+def _named(index: EstateIndex, owner: Principal) -> tuple[NamedThing, bool]:
     if owner.kind is PrincipalKind.GROUP:
-        return Named(owner.name, index.estate.directory.groups[owner.name].purpose), True
-    return Named(owner.name, index.estate.directory.users[owner.name].name), False
+        return NamedThing(owner.name, index.estate.directory.groups[owner.name].purpose), True
+    return NamedThing(owner.name, index.estate.directory.users[owner.name].name), False

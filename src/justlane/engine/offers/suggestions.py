@@ -13,7 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import Differences
-from justlane.engine.changes.effect import Effect, Extent, changes_by, extent, summed
+from justlane.engine.changes.effect import EditExtent, Effect, changes_by, extent, summed
 from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
@@ -75,7 +75,7 @@ class Miss(Struct, frozen=True):
     """For CIRCUMSTANCES: those in which it is a yes."""
     ceiling: Ceiling | None = None
     """For JOIN_LEFT_OUT."""
-    extent: Extent | None = None
+    extent: EditExtent | None = None
     """How far the edit can reach at most."""
     effect: Effect | None = None
     """All that the edit does; None where it was not counted."""

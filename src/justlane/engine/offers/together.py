@@ -25,7 +25,7 @@ from justlane.engine.offers.order import rank
 from justlane.engine.offers.suggestions import Miss, against, candidates
 from justlane.engine.redundancy.parts import withdrawal
 from justlane.model.bindings import Binding
-from justlane.model.bindings import Effect as Sense
+from justlane.model.bindings import Sense as Sense
 from justlane.model.edits import Edit, Give, Join, Leave, LeaveOutOfRole, Withdraw
 from justlane.model.estate import Binds, Decides
 from justlane.model.people import Principal, PrincipalKind
@@ -36,7 +36,7 @@ _MOST_GATES = 4
 """So many edits that open one gate are tried together with what is needed behind it."""
 
 
-class Need(Struct, frozen=True):
+class WantedCell(Struct, frozen=True):
     """Somebody is to be allowed something, or not any more."""
 
     user: str
@@ -49,7 +49,7 @@ class Need(Struct, frozen=True):
         return self.user, self.action, self.scope
 
 
-class Step(Struct, frozen=True):
+class OfferStep(Struct, frozen=True):
     """One edit, and the binding that it is about."""
 
     edit: Edit
@@ -58,14 +58,14 @@ class Step(Struct, frozen=True):
     binding: Binding | None = None
 
 
-Ways = list[list[Step]]
+Ways = list[list[OfferStep]]
 """Each a list of steps that together do it."""
 
 
 class Offer(Struct, frozen=True):
     """Edits that together do what is needed."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[OfferStep, ...]
     effect: Effect
     """All that they do, carried out together."""
     excess: int
@@ -79,16 +79,16 @@ class Offer(Struct, frozen=True):
 class Offers(Struct, frozen=True):
     """What would do it, the least excess first."""
 
-    needs: tuple[Need, ...]
+    needs: tuple[WantedCell, ...]
     take_away: bool
-    met: tuple[Need, ...]
+    met: tuple[WantedCell, ...]
     """Needs that are met today."""
-    impossible: tuple[Need, ...]
+    impossible: tuple[WantedCell, ...]
     """Needs that no single edit, and no choice of them, would meet."""
     offers: tuple[Offer, ...]
 
 
-def suggest(index: EstateIndex, needs: Sequence[Need], question: Question, *, take_away: bool = False) -> Offers:
+def suggest(index: EstateIndex, needs: Sequence[WantedCell], question: Question, *, take_away: bool = False) -> Offers:
     """The smallest changes that would give all that is needed, or take it away."""
     met = [need for need in needs if _allowed(index, need, question) != take_away]
     left = [need for need in needs if need not in met]
@@ -100,16 +100,16 @@ def suggest(index: EstateIndex, needs: Sequence[Need], question: Question, *, ta
     return Offers(tuple(needs), take_away, tuple(met), tuple(impossible), tuple(offers))
 
 
-def _allowed(index: EstateIndex, need: Need, question: Question) -> bool:
+def _allowed(index: EstateIndex, need: WantedCell, question: Question) -> bool:
     """Whether somebody may in some circumstances."""
     return bool(judge(index, need.user, need.scope, question).allowed(need.action, need.scope))
 
 
 def _offers(
-    index: EstateIndex, needs: list[Need], wanted: list[Ways], question: Question, take_away: bool
+    index: EstateIndex, needs: list[WantedCell], wanted: list[Ways], question: Question, take_away: bool
 ) -> list[Offer]:
     """Choices of steps, one way of each of what is wanted."""
-    steps: dict[object, tuple[int, Step]] = {}
+    steps: dict[object, tuple[int, OfferStep]] = {}
     numbered: list[list[Way]] = []
     for some in wanted:
         numbered.append([frozenset(steps.setdefault(_key(s.edit), (len(steps), s))[0] for s in way) for way in some])
@@ -138,7 +138,7 @@ def _offers(
 
 
 def _by_joining(
-    known: Sequence[Step], numbered: list[list[Way]], choices: Sequence[Choice], order: Callable[[Choice], Any]
+    known: Sequence[OfferStep], numbered: list[list[Way]], choices: Sequence[Choice], order: Callable[[Choice], Any]
 ) -> list[Choice]:
     """The best way to do it all by joining one group, where none of the choices is by joining one: it is what the
     directory's owners would do, whatever comes along."""
@@ -170,7 +170,12 @@ def _cost(choice: Choice, by_edits: Mapping[Way, int]) -> int:
 
 
 def _tried(
-    index: EstateIndex, needs: list[Need], steps: list[Step], question: Question, take_away: bool, proven: bool
+    index: EstateIndex,
+    needs: list[WantedCell],
+    steps: list[OfferStep],
+    question: Question,
+    take_away: bool,
+    proven: bool,
 ) -> Offer | None:
     """Some steps carried out together; None if they do not do what is needed."""
     after = index
@@ -192,34 +197,34 @@ def _key(edit: Edit) -> object:
     return edit
 
 
-def _giving(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
+def _giving(index: EstateIndex, need: WantedCell, question: Question) -> list[Ways]:
     """The single edits that meet a need."""
     misses = candidates(index, need.user, need.action, need.scope, question)
-    alone = [[Step(miss.edit, miss, miss.binding)] for miss in misses if miss.edit is not None]
+    alone = [[OfferStep(miss.edit, miss, miss.binding)] for miss in misses if miss.edit is not None]
     return [alone or list(_with_the_gates(index, need, question))]
 
 
-def _with_the_gates(index: EstateIndex, need: Need, question: Question) -> Iterator[list[Step]]:
+def _with_the_gates(index: EstateIndex, need: WantedCell, question: Question) -> Iterator[list[OfferStep]]:
     """What gives the way in first (to sign in, to pass on the way), each by one edit, and then what is needed."""
-    ways: list[tuple[EstateIndex, list[Step]]] = [(index, [])]
+    ways: list[tuple[EstateIndex, list[OfferStep]]] = [(index, [])]
     for gate in judge(index, need.user, need.scope, question).needs(need.scope):
-        wanted = Need(need.user, gate.action, gate.scope)
-        further: list[tuple[EstateIndex, list[Step]]] = []
+        wanted = WantedCell(need.user, gate.action, gate.scope)
+        further: list[tuple[EstateIndex, list[OfferStep]]] = []
         for after, steps in ways:
             if _allowed(after, wanted, question):
                 further.append((after, steps))
                 continue
             for miss in islice(candidates(after, need.user, gate.action, gate.scope, question), _MOST_GATES):
                 if miss.edit is not None:
-                    further.append((edited(after, miss.edit), [*steps, Step(miss.edit, miss, miss.binding)]))
+                    further.append((edited(after, miss.edit), [*steps, OfferStep(miss.edit, miss, miss.binding)]))
         ways = further[:_MOST_TRIES]
     for after, steps in ways:
         for miss in candidates(after, need.user, need.action, need.scope, question) if steps else ():
             if miss.edit is not None:
-                yield [*steps, Step(miss.edit, miss, miss.binding)]
+                yield [*steps, OfferStep(miss.edit, miss, miss.binding)]
 
 
-def _taking(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
+def _taking(index: EstateIndex, need: WantedCell, question: Question) -> list[Ways]:
     """For each binding that gives something what keeps it from that."""
     judging = judge(index, need.user, need.scope, question)
     giving: dict[int, Binding] = {}
@@ -231,28 +236,28 @@ def _taking(index: EstateIndex, need: Need, question: Question) -> list[Ways]:
     return [[*whole, *_against(index, judging.platform, need, b, question)] for b in giving.values()]
 
 
-def _under_ceilings(judging: Judge, need: Need) -> Iterator[Step]:
+def _under_ceilings(judging: Judge, need: WantedCell) -> Iterator[OfferStep]:
     """The groups that somebody is in and that a ceiling over the action leaves out: without them it is for them too."""
     somebody, name = judging.person, judging.platform.platform.name
     for ceiling in judging.platform.platform.ceilings:
         over = ceiling.principal in somebody.principals and ceiling.is_over(need.action)
         for group in ceiling.but_not if over else ():
             if group in somebody.principals and group.kind in (PrincipalKind.GROUP, PrincipalKind.LOCAL_GROUP):
-                yield Step(Leave(need.user, group, name))
+                yield OfferStep(Leave(need.user, group, name))
 
 
 def _against(
-    index: EstateIndex, prepared: PlatformIndex, need: Need, binding: Binding, question: Question
-) -> Iterator[list[Step]]:
+    index: EstateIndex, prepared: PlatformIndex, need: WantedCell, binding: Binding, question: Question
+) -> Iterator[list[OfferStep]]:
     """What keeps one binding from giving it."""
     name, principal = prepared.platform.name, binding.principal
     leaving = _leaving(index, prepared, need.user, principal, question)
     if leaving:
-        yield [Step(Leave(need.user, group, name), binding=binding) for group in leaving]
+        yield [OfferStep(Leave(need.user, group, name), binding=binding) for group in leaving]
     if not binding.built_in:
-        yield [Step(withdrawal(index, binding), binding=binding)]
+        yield [OfferStep(withdrawal(index, binding), binding=binding)]
     if not prepared.platform.roles[binding.role].built_in and _can_leave_out(prepared, binding.role, need.action):
-        yield [Step(LeaveOutOfRole(name, binding.role, need.action), binding=binding)]
+        yield [OfferStep(LeaveOutOfRole(name, binding.role, need.action), binding=binding)]
 
 
 def _can_leave_out(prepared: PlatformIndex, role: str, action: str) -> bool:
@@ -278,7 +283,7 @@ def _leaving(
     return [*own, *through]
 
 
-def _denies(judging: Judge, need: Need) -> Iterator[Step]:
+def _denies(judging: Judge, need: WantedCell) -> Iterator[OfferStep]:
     """Where something can be denied: the smallest role that holds it, denied to this user here."""
     prepared = judging.platform
     habits = prepared.platform.habits
@@ -289,4 +294,4 @@ def _denies(judging: Judge, need: Need) -> Iterator[Step]:
         source = prepared.platform.roles[role].source
         reason = f"so that they may not {need.action} at {need.scope}"
         denied = Binding(user(need.user), role, need.scope, reason, source, Sense.DENY)
-        yield Step(Give((denied,), last=prepared.ordered), binding=denied)
+        yield OfferStep(Give((denied,), last=prepared.ordered), binding=denied)

@@ -11,7 +11,7 @@ from justlane.engine.facts.group_sizes import Size
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex, MemberStep, group, user
 from justlane.engine.facts.people import everybody_behind, local_members, people_behind
-from justlane.engine.questions.settings import Brought
+from justlane.engine.questions.settings import BroughtSetting
 from justlane.model.findings import Source
 from justlane.model.people import Group, LocalGroup, Principal, PrincipalKind, User
 
@@ -46,7 +46,7 @@ class Portrait(Struct, frozen=True):
     """The platform that keeps the group for itself; empty otherwise."""
     belongings: tuple[Belonging, ...]
     """The nearest first."""
-    settings: tuple[Brought, ...] = ()
+    settings: tuple[BroughtSetting, ...] = ()
     """What their groups bring besides roles, or what the group brings."""
     purposes: Mapping[str, str] = {}
     """Of a platform's own group: the directories' groups in it -> what each is for."""

@@ -12,7 +12,7 @@ from justlane.model.estate import Setting
 from justlane.model.people import Principal, PrincipalKind
 
 
-class Brought(Struct, frozen=True):
+class BroughtSetting(Struct, frozen=True):
     """A setting as somebody has it on a platform, and what it stands before."""
 
     platform: str
@@ -22,13 +22,13 @@ class Brought(Struct, frozen=True):
     """The others that there are of this name for them, in their order."""
 
 
-def settings_of(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> list[Brought]:
+def settings_of(index: EstateIndex, principal: Principal, platform: str, moment: datetime) -> list[BroughtSetting]:
     """The settings of a user, with what they come from; of a group, those that it brings itself.
 
     A group's value wins over the person's own, unless that is marked as kept; between groups the order in which the
     platform declares them decides. `platform` is that of a local group.
     """
-    found: list[Brought] = []
+    found: list[BroughtSetting] = []
     for declared in index.estate.platforms.values():
         if not declared.settings or platform not in ("", declared.name):
             continue
@@ -41,5 +41,5 @@ def settings_of(index: EstateIndex, principal: Principal, platform: str, moment:
             brought = [s for s in mine if s.name == name and s.principal.kind is not PrincipalKind.USER]
             kept = [setting for setting in own if setting.kept]
             first, *others = dict.fromkeys([*kept, *brought, *own])
-            found.append(Brought(declared.name, first, tuple(others)))
+            found.append(BroughtSetting(declared.name, first, tuple(others)))
     return found

@@ -13,8 +13,8 @@ from msgspec import Struct
 
 from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.redundancy.needs import Differing
-from justlane.engine.redundancy.parts import Part, parts_of
+from justlane.engine.redundancy.needs import DifferingPeople
+from justlane.engine.redundancy.parts import LinePart, parts_of
 from justlane.engine.redundancy.spare import Days, Spare, alone, going, mark_of, told, torn_bundles
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.progress import Progress
@@ -30,7 +30,7 @@ class Fewest(Struct, frozen=True):
     """How many parts of lines there are, those built in left out."""
     spare: tuple[Spare, ...]
     """All that could go alone."""
-    going: tuple[Part, ...]
+    going: tuple[LinePart, ...]
     """What can go together."""
     proven: bool
     """Whether no choice is larger; otherwise none of what is left can go any more, and another choice may be larger."""
@@ -56,7 +56,7 @@ def fewest_of(index: EstateIndex, platforms: Sequence[str], question: Question, 
         kept |= torn
 
 
-def _fewest(index: EstateIndex, days: Days, found: Sequence[Part], kept: frozenset[object]) -> Fewest:
+def _fewest(index: EstateIndex, days: Days, found: Sequence[LinePart], kept: frozenset[object]) -> Fewest:
     spare = told(days, found, going(days, found, kept=kept))
     platform, parts = days.platform, parts_of(days.today.bindings)
     chosen = [one.part for one in spare if one.together]
@@ -76,7 +76,9 @@ def _fewest(index: EstateIndex, days: Days, found: Sequence[Part], kept: frozens
     return Fewest(platform, len(parts), tuple(spare), tuple(chosen), proven and not kept)
 
 
-def _until_none(days: Days, parts: Sequence[Part], chosen: list[Part], kept: Collection[object]) -> list[Part]:
+def _until_none(
+    days: Days, parts: Sequence[LinePart], chosen: list[LinePart], kept: Collection[object]
+) -> list[LinePart]:
     """What can go once the others are gone, such as a deny of what nothing gives any more."""
     while True:
         known = {id(b) for part in chosen for b in part.bindings}
@@ -87,7 +89,7 @@ def _until_none(days: Days, parts: Sequence[Part], chosen: list[Part], kept: Col
         chosen = [*chosen, *more]
 
 
-def _cover(days: Days, spare: Sequence[Part]) -> list[Part] | None:
+def _cover(days: Days, spare: Sequence[LinePart]) -> list[LinePart] | None:
     """The most that can go, by an integer program; None if it was not solved."""
     import numpy as np
     from scipy.optimize import Bounds, LinearConstraint, milp
@@ -120,7 +122,7 @@ def _cover(days: Days, spare: Sequence[Part]) -> list[Part] | None:
     return None
 
 
-def _needing(found: Differing, of: dict[int, int]) -> frozenset[int]:
+def _needing(found: DifferingPeople, of: dict[int, int]) -> frozenset[int]:
     """The spare parts of which one has to stay, since otherwise these people lose something there."""
     for action, scope, lost in _lost(found.before, found.now, found.address):
         one = lost & -lost

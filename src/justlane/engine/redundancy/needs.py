@@ -31,7 +31,7 @@ from justlane.model.estate import Decides, RolesHeld
 from justlane.model.people import AUTHENTICATED, Principal, PrincipalKind
 
 
-class Differing(NamedTuple):
+class DifferingPeople(NamedTuple):
     """Some people who may do something else at a place."""
 
     before: Judge
@@ -270,7 +270,7 @@ class Needs:
         kind: int,
         role: str,
         missed: _Missed | None = None,
-    ) -> Iterator[Differing]:
+    ) -> Iterator[DifferingPeople]:
         """`missed` is what is gone, where it only gives: then what is left is known without judging anew."""
         address = self.address_of(kind)
         for names in people:
@@ -279,14 +279,14 @@ class Needs:
                 continue
             now = Judge(after, before.person, self.question, self.zone, before.space)
             if missed is not None:
-                yield Differing(before, now, address)  # what gave it alone is gone, and nothing gives it anew
+                yield DifferingPeople(before, now, address)  # what gave it alone is gone, and nothing gives it anew
             elif role and self._local:
                 if any(before.allowed(a, address) != now.allowed(a, address) for a in self._held[role]):
-                    yield Differing(before, now, address)
+                    yield DifferingPeople(before, now, address)
             elif before.at(address) != now.at(address) or any(acting_otherwise(before, now, address, address)):
-                yield Differing(before, now, address)
+                yield DifferingPeople(before, now, address)
 
-    def differing(self, taken: Sequence[Binding], gone: Collection[Binding]) -> Iterator[Differing]:
+    def differing(self, taken: Sequence[Binding], gone: Collection[Binding]) -> Iterator[DifferingPeople]:
         """All people and places, by kind, for whom something changes if all of these go; `taken` says where to look."""
         after = self.without([*taken, *gone])
         for b in taken:

@@ -15,7 +15,7 @@ from justlane.model.people import Principal
 from justlane.model.scopes import platform_of
 
 
-class Part(Struct, frozen=True):
+class LinePart(Struct, frozen=True):
     """One role to one principal at one place, or at all places that a pattern stands for; a bundle as a whole."""
 
     bindings: tuple[Binding, ...]
@@ -53,14 +53,14 @@ class Part(Struct, frozen=True):
         return f"{self.role} to {self.principal}{at}"
 
 
-def parts_of(bindings: Iterable[Binding]) -> list[Part]:
+def parts_of(bindings: Iterable[Binding]) -> list[LinePart]:
     """All that can be taken out, in the order of the lines; what the platform does by itself cannot."""
     found: dict[tuple[object, ...], list[Binding]] = {}
     for b in bindings:
         if not b.built_in:
             what = (b.bundle, "") if b.bundle else (b.role, b.pattern or b.scope)
             found.setdefault((b.source, b.principal, b.allows, bool(b.bundle), *what), []).append(b)
-    return [Part(tuple(some)) for some in found.values()]
+    return [LinePart(tuple(some)) for some in found.values()]
 
 
 def said_with(index: EstateIndex, binding: Binding) -> tuple[Binding, ...]:

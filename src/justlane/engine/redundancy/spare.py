@@ -17,7 +17,7 @@ from justlane.engine.facts.clock import noon, on_clock, turning_days
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import Person
 from justlane.engine.redundancy.needs import Needs
-from justlane.engine.redundancy.parts import Part, parts_of
+from justlane.engine.redundancy.parts import LinePart, parts_of
 from justlane.model.bindings import Binding
 from justlane.model.estate import Decides
 from justlane.model.people import PrincipalKind
@@ -49,7 +49,7 @@ class Why(StrEnum):
 class Spare(Struct, frozen=True):
     """What could go."""
 
-    part: Part
+    part: LinePart
     why: Why
     by: tuple[Binding, ...]
     """The lines that do what it does, or decide instead; at most a few."""
@@ -87,7 +87,7 @@ def spare_everywhere(
         kept |= torn
 
 
-def torn_bundles(index: EstateIndex, going: Sequence[Part]) -> Iterator[object]:
+def torn_bundles(index: EstateIndex, going: Sequence[LinePart]) -> Iterator[object]:
     """The marks of bundles that would go from some of their platforms only, which no edit can do."""
     platforms: dict[object, set[str]] = {}
     bundles: dict[object, str] = {}
@@ -99,12 +99,12 @@ def torn_bundles(index: EstateIndex, going: Sequence[Part]) -> Iterator[object]:
     yield from (mark for mark, some in platforms.items() if some < set(index.estate.bundles.get(bundles[mark], ())))
 
 
-def mark_of(part: Part) -> object:
+def mark_of(part: LinePart) -> object:
     """The same for the parts of one bundle on several platforms."""
     return part.source, part.principal, part.allows, part.role, "" if part.bindings[0].bundle else part.scope
 
 
-def alone(days: Days, progress: Progress) -> list[Part]:
+def alone(days: Days, progress: Progress) -> list[LinePart]:
     """The parts of lines of which each changes nothing if it alone goes."""
     parts = [part for part in parts_of(days.today.bindings) if not days.is_over(part)]
     found = []
@@ -118,15 +118,15 @@ def alone(days: Days, progress: Progress) -> list[Part]:
     return found
 
 
-def told(days: Days, found: Sequence[Part], chosen: Sequence[Part]) -> list[Spare]:
+def told(days: Days, found: Sequence[LinePart], chosen: Sequence[LinePart]) -> list[Spare]:
     """Parts that change nothing each, with the reason, and whether each is among those that can all go."""
     together = {id(part) for part in chosen}
     return [Spare(part, *_reason(days.today, part), id(part) in together) for part in found]
 
 
 def going(
-    days: Days, found: Sequence[Part], before: Sequence[Binding] = (), kept: Collection[object] = ()
-) -> list[Part]:
+    days: Days, found: Sequence[LinePart], before: Sequence[Binding] = (), kept: Collection[object] = ()
+) -> list[LinePart]:
     """Those of some parts that can all go after what is gone already: the narrowest first, of alike ones the last; but
     for those whose marks are kept."""
     order = {id(part): place for place, part in enumerate(found)}
@@ -163,18 +163,18 @@ class Days:
         ends = [m.last_day for local in platform.local_groups.values() for m in local.members]
         return turning_days(conditions, ends, self._day, self._zone)
 
-    def is_over(self, part: Part) -> bool:
+    def is_over(self, part: LinePart) -> bool:
         """Whether it will never count again."""
         return all(b.condition.last_day is not None and b.condition.last_day < self._day for b in part.bindings)
 
-    def changes_later(self, part: Part, gone: Collection[Binding]) -> bool:
+    def changes_later(self, part: LinePart, gone: Collection[Binding]) -> bool:
         """Whether it changes something on a later day."""
         ends = [b.condition.last_day for b in part.bindings]
         last = None if None in ends else max(end for end in ends if end)
         days = [day for day in self._turns if last is None or day <= last]
         return any(self._on(day).changes_anything(part.bindings, gone) for day in days)
 
-    def all_of(self, parts: Sequence[Part]) -> Iterator[Needs]:
+    def all_of(self, parts: Sequence[LinePart]) -> Iterator[Needs]:
         """Today, and each later day on which some parts still count."""
         yield self.today
         yield from (self._on(day) for day in self._turns if parts)
@@ -185,7 +185,7 @@ class Days:
             self._later[day] = Needs(self._index, self.platform, question)
         return self._later[day]
 
-    def width(self, part: Part) -> tuple[int, int, int]:
+    def width(self, part: LinePart) -> tuple[int, int, int]:
         """How far a part reaches: a person alone, then few places, then few people."""
         known = self.today.prepared.coverage
         places = sum(1 if b.here_only else len(known.covered(b.scope)) for b in part.bindings)
@@ -193,7 +193,7 @@ class Days:
         return (not person, places, len(self.today.reached(part.principal)))
 
 
-def _reason(needs: Needs, part: Part) -> tuple[Why, tuple[Binding, ...]]:
+def _reason(needs: Needs, part: LinePart) -> tuple[Why, tuple[Binding, ...]]:
     """Why it changes nothing, and the lines that do it instead."""
     if not len(needs.reached(part.principal)):
         return Why.NOBODY, ()
@@ -221,7 +221,7 @@ def _first_few(some: Iterator[Binding]) -> tuple[Binding, ...]:
     return tuple(found)
 
 
-def _kind(needs: Needs, part: Part, by: Binding) -> Why:
+def _kind(needs: Needs, part: LinePart, by: Binding) -> Why:
     first = part.bindings[0]
     if needs.habits.decides is Decides.LAST_MATCH and needs.prepared.bindings.place(by) > needs.prepared.bindings.place(
         first
@@ -248,7 +248,7 @@ def _one_instead(needs: Needs, binding: Binding, out: Collection[int]) -> Bindin
     return min(found, key=lambda b: ((b.principal, b.role) != own, b.principal != binding.principal), default=None)
 
 
-def _others(needs: Needs, part: Part) -> Iterator[Binding]:
+def _others(needs: Needs, part: LinePart) -> Iterator[Binding]:
     """The lines that decide instead, as some people at some places show."""
     out = {id(b) for b in part.bindings}
     after = needs.without(part.bindings)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.arrays.lists import Ints
-from justlane.engine.classes.class_pairs import ByKinds, Found
+from justlane.engine.classes.class_pairs import ChangeFound, ClassPairs
 from justlane.engine.classes.judges import Judges
 from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.classes.scope_classes import scope_classes
@@ -55,13 +55,13 @@ class AccessTable:
 
     def blocks(self) -> Iterator[Block]:
         """What each pair of classes may do; a pair that may do nothing is left out."""
-        kinds = ByKinds.of_one(self._index, self._prepared, self._question)
+        kinds = ClassPairs.of_one(self._index, self._prepared, self._question)
         among = np.zeros(len(self.logins), np.bool_)
         among[self._one_of_each] = True
         for found in kinds.changes(_Allowing(self).at, among, None):
             yield self._block(found)
 
-    def _block(self, found: Found) -> Block:
+    def _block(self, found: ChangeFound) -> Block:
         place = self._numbered.number[found.places[0]]
         return Block(self.person_classes[found.users], int(self.place_classes[place]), found.change)
 

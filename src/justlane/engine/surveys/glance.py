@@ -10,7 +10,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from justlane.engine.classes.class_pairs import ByKinds
+from justlane.engine.classes.class_pairs import ClassPairs
 from justlane.engine.classes.judges import Judges
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -71,7 +71,7 @@ def glance(index: EstateIndex, columns: Sequence[str], question: Question, *, of
     there = np.zeros(0, np.bool_)
     for name, numbers in by_platform.items():
         prepared = index.platform(name)
-        kinds = ByKinds.of_one(people, prepared, question)
+        kinds = ClassPairs.of_one(people, prepared, question)
         if some is None:
             logins = [login.lstrip(NO_LOGIN) for login in kinds.logins[: len(kinds.logins) - of_groups]]
             some = np.zeros((2, len(kinds.logins), len(columns)), np.int64)
@@ -85,7 +85,7 @@ def glance(index: EstateIndex, columns: Sequence[str], question: Question, *, of
 def _count(
     index: EstateIndex,
     prepared: PlatformIndex,
-    kinds: ByKinds,
+    kinds: ClassPairs,
     columns: Sequence[tuple[int, str]],
     question: Question,
     some: NDArray[np.int64],

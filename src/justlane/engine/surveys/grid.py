@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.classes.class_pairs import Found
+from justlane.engine.classes.class_pairs import ChangeFound
 from justlane.engine.classes.judges import Judges
 from justlane.engine.decision.judge import Judge, Question, is_apart
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -69,13 +69,13 @@ def grid(
     A group stands for somebody who is in that group, and in those that hold it, and in no other. Where an action does
     not apply to a kind of place there is no column.
     """
-    from justlane.engine.classes.class_pairs import ByKinds
+    from justlane.engine.classes.class_pairs import ClassPairs
 
     prepared = index.platform(within)
     places = [address for address in _in_order(prepared, within) if of_role or prepared.applies(what, address)]
     people = index.changed({}, GroupsAsPeople(index.membership)) if of_groups else index
     asking = _Asking(index, prepared, question, what, of_role)
-    kinds = ByKinds.of_one(people, prepared, question, asking.counting())
+    kinds = ClassPairs.of_one(people, prepared, question, asking.counting())
     logins = [login.lstrip(NO_LOGIN) for login in kinds.logins[: len(kinds.logins) - of_groups]]
     changes = kinds.changes(asking.outcome, None, set(places))
     shown = (some._replace(users=some.users[some.users < len(logins)]) for some in changes)
@@ -88,16 +88,16 @@ def grid(
 
 def grid_at(index: EstateIndex, place: str, question: Question, *, of_groups: bool = False) -> Grid:
     """Who may do which action at one place."""
-    from justlane.engine.classes.class_pairs import ByKinds
+    from justlane.engine.classes.class_pairs import ClassPairs
 
     prepared = index.platform(place)
     actions = [action for action in prepared.platform.actions if prepared.applies(action, place)]
     people = index.changed({}, GroupsAsPeople(index.membership)) if of_groups else index
-    kinds = ByKinds.of_one(people, prepared, question)
+    kinds = ClassPairs.of_one(people, prepared, question)
     logins = [login.lstrip(NO_LOGIN) for login in kinds.logins[: len(kinds.logins) - of_groups]]
     asking = _AllAt(index, prepared, question)
     found = [
-        Found(some.users[some.users < len(logins)], [action], (outcome,))
+        ChangeFound(some.users[some.users < len(logins)], [action], (outcome,))
         for some in kinds.changes(asking.outcomes, None, {place})
         for action, outcome in some.change
     ]
@@ -109,14 +109,14 @@ def grid_at(index: EstateIndex, place: str, question: Question, *, of_groups: bo
     )
 
 
-def _merged(found: Sequence[Found], actions: Sequence[str]) -> list[Found]:
+def _merged(found: Sequence[ChangeFound], actions: Sequence[str]) -> list[ChangeFound]:
     """Those together who may do the same action in the same way; each action with one list of its own."""
     places = {action: [action] for action in actions}
     same: dict[tuple[str, Outcome], list[Ints]] = {}
     for some in found:
         if len(some.users):
             same.setdefault((some.places[0], some.change[0]), []).append(some.users)
-    return [Found(np.concatenate(parts), places[action], (outcome,)) for (action, outcome), parts in same.items()]
+    return [ChangeFound(np.concatenate(parts), places[action], (outcome,)) for (action, outcome), parts in same.items()]
 
 
 def together(grid: Grid) -> Grid:
@@ -137,7 +137,9 @@ def together(grid: Grid) -> Grid:
     return replace(grid, columns=tuple(grid.columns[n] for n in columns), rows=laid)
 
 
-def _rows(found: Sequence[Found], logins: Sequence[str], everybody: Sequence[int]) -> list[tuple[list[str], list[int]]]:
+def _rows(
+    found: Sequence[ChangeFound], logins: Sequence[str], everybody: Sequence[int]
+) -> list[tuple[list[str], list[int]]]:
     """Those together who have the same everywhere, with what that is; last those who have nothing."""
     from justlane.engine.classes.class_pairs import alike_in
 
@@ -148,7 +150,7 @@ def _rows(found: Sequence[Found], logins: Sequence[str], everybody: Sequence[int
 
 
 def _laid_out(
-    empty: Grid, places: Sequence[str], found: Sequence[Found], people: Sequence[tuple[list[str], list[int]]]
+    empty: Grid, places: Sequence[str], found: Sequence[ChangeFound], people: Sequence[tuple[list[str], list[int]]]
 ) -> Grid:
     """Rows and columns in their order, columns that are alike as one."""
     column_of = {id(some.places): some.places for some in found}
@@ -186,7 +188,7 @@ def _laid_out(
 
 
 def _heaviest(
-    people: Sequence[tuple[list[str], list[int]]], found: Sequence[Found], columns: int
+    people: Sequence[tuple[list[str], list[int]]], found: Sequence[ChangeFound], columns: int
 ) -> tuple[Sequence[tuple[list[str], list[int]]], int, int]:
     """As many rows as fit, those with the most first; how many rows and people are left out."""
     most = max(_FEWEST_ROWS, MOST_FIELDS // max(columns, 1))

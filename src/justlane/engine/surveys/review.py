@@ -10,7 +10,7 @@ from msgspec import Struct
 from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.engine.redundancy.parts import Part, parts_of
+from justlane.engine.redundancy.parts import LinePart, parts_of
 from justlane.model.bindings import Binding
 from justlane.model.edits import Leave
 from justlane.model.findings import Source
@@ -20,7 +20,7 @@ from justlane.model.scopes import platform_of
 MOST_NAMED = 40
 
 
-class Holder(Struct, frozen=True):
+class ReviewedHolder(Struct, frozen=True):
     """Somebody who has it."""
 
     user: str
@@ -28,15 +28,15 @@ class Holder(Struct, frozen=True):
     """The group by which they come to it, where that is another one than the line names; empty otherwise."""
 
 
-class Grant(Struct, frozen=True):
+class ReviewedGrant(Struct, frozen=True):
     """One thing that a line gives, or denies, to one principal."""
 
-    part: Part
+    part: LinePart
     key: str
     """The same for the same grant, wherever its line stands."""
     people: int
     """Enabled people who have it; whoever has not signed in is one."""
-    holders: tuple[Holder, ...]
+    holders: tuple[ReviewedHolder, ...]
     """At most `MOST_NAMED` of them."""
     owners: tuple[Principal, ...]
     """Who answers for the place, and for the role."""
@@ -96,14 +96,14 @@ def seats(index: EstateIndex) -> Iterator[Seat]:
                     yield Seat(name, group, held, (owner,) if owner else ())
 
 
-def grants(index: EstateIndex, question: Question) -> Iterator[Grant]:
+def grants(index: EstateIndex, question: Question) -> Iterator[ReviewedGrant]:
     """All grants of an estate, in the order of their lines; what platforms do by themselves is not among them."""
     for name in index.estate.platforms:
         prepared = index.platform(name)
         owners = {scope.owner for scope in prepared.platform.scopes.values() if scope.owner}
         owners |= {role.owner for role in prepared.platform.roles.values() if role.owner}
         behind = PeopleByName(index, name, question.dated, [AUTHENTICATED, *sorted(prepared.named | owners)])
-        known: dict[Principal, tuple[int, tuple[Holder, ...]]] = {}
+        known: dict[Principal, tuple[int, tuple[ReviewedHolder, ...]]] = {}
         for part in parts_of(prepared.bindings):
             to = part.principal
             if to not in known:
@@ -115,17 +115,17 @@ def _grant(
     index: EstateIndex,
     prepared: PlatformIndex,
     behind: PeopleByName,
-    part: Part,
+    part: LinePart,
     people: int,
-    holders: tuple[Holder, ...],
-) -> Grant:
+    holders: tuple[ReviewedHolder, ...],
+) -> ReviewedGrant:
     first = part.bindings[0]
     role, scopes = prepared.platform.roles.get(first.role), prepared.platform.scopes
     named = [owner for owner in (_owner_of(prepared, first.scope), role.owner if role else None) if owner]
     gone = [owner for owner in dict.fromkeys(named) if not behind.count(owner)]
     stand_ins = [(owner, _stand_in(prepared, behind, first.scope, owner)) for owner in gone]
     owners = [owner for owner in named if owner not in gone] + [other for _, other in stand_ins if other]
-    return Grant(
+    return ReviewedGrant(
         part,
         key_of(first),
         people,
@@ -180,15 +180,17 @@ def _purpose(index: EstateIndex, prepared: PlatformIndex, to: Principal) -> str:
     return index.estate.directory.users[to.name].name if to.kind is PrincipalKind.USER else ""
 
 
-def _held(index: EstateIndex, behind: PeopleByName, to: Principal) -> tuple[int, tuple[Holder, ...]]:
+def _held(index: EstateIndex, behind: PeopleByName, to: Principal) -> tuple[int, tuple[ReviewedHolder, ...]]:
     import numpy as np
 
     if to == ANONYMOUS:
-        return 1, (Holder("whoever has not signed in", ""),)
+        return 1, (ReviewedHolder("whoever has not signed in", ""),)
     users = np.flatnonzero(behind.any_of([to])[: behind.nobody])
     direct = _direct(index, to)
     some = [behind.login(int(user)) for user in users[:MOST_NAMED].tolist()]
-    return len(users), tuple(Holder(login, "" if login in direct else _through(index, login, to)) for login in some)
+    return len(users), tuple(
+        ReviewedHolder(login, "" if login in direct else _through(index, login, to)) for login in some
+    )
 
 
 def _direct(index: EstateIndex, to: Principal) -> Mapping[str, object]:

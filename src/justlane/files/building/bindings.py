@@ -8,7 +8,7 @@ from itertools import product
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from justlane.files.building.places import Places
+from justlane.files.building.places import DeclaredPlaces
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
     BindingShape,
@@ -19,7 +19,7 @@ from justlane.files.reading.shapes import (
     WhenShape,
 )
 from justlane.files.reading.yamltext import Text
-from justlane.model.bindings import Binding, BreakGlass, Ceiling, Effect
+from justlane.model.bindings import Binding, BreakGlass, Ceiling, Sense
 from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, WEEKDAYS, Condition, Hours, Situation, span_of
 from justlane.model.expectations import (
     AnyExpectation,
@@ -63,7 +63,7 @@ def role_at(text: str) -> tuple[str, str]:
     return role.strip(), scope.strip()
 
 
-def bindings_of(declared: DeclaredFiles, places: Places, bundles: Bundles) -> tuple[Binding, ...]:
+def bindings_of(declared: DeclaredFiles, places: DeclaredPlaces, bundles: Bundles) -> tuple[Binding, ...]:
     """All bindings: those that are built in, then the others, each in the order in which they are written."""
     found = [
         binding
@@ -74,9 +74,11 @@ def bindings_of(declared: DeclaredFiles, places: Places, bundles: Bundles) -> tu
     return (*(b for b in found if b.built_in), *(b for b in found if not b.built_in))
 
 
-def _binding(text: Text, place: int, shape: BindingShape, bundles: Bundles, places: Places) -> Iterator[Binding]:
+def _binding(
+    text: Text, place: int, shape: BindingShape, bundles: Bundles, places: DeclaredPlaces
+) -> Iterator[Binding]:
     source = text.source("bindings", place)
-    effect = Effect.ALLOW if shape.give else Effect.DENY
+    effect = Sense.ALLOW if shape.give else Sense.DENY
     condition = condition_of(shape.when, shape)
     written = [(at, text.source("bindings", place, "at", n)) for n, at in enumerate(shape.at)]
     meant = [(scope, at if scope != at else "") for at, line in written for scope in places.meant(at, text, line)]

@@ -19,7 +19,7 @@ from justlane.files.building.bindings import (
 from justlane.files.building.delegation import delegations_of
 from justlane.files.building.gathered import gathered, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
-from justlane.files.building.places import Places
+from justlane.files.building.places import DeclaredPlaces
 from justlane.files.reading.connection_shape import ConnectionShape
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
@@ -58,7 +58,7 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
             platforms[shape.platform] = _platform(text, shape, break_glass_ceilings(break_glass))
     for name, role in _all_roles(declared, platforms):
         platforms[name].roles[role.name] = role
-    places = Places({name: platform.scopes for name, platform in platforms.items()})
+    places = DeclaredPlaces({name: platform.scopes for name, platform in platforms.items()})
     return Estate(
         name=root.estate,
         purpose=root.purpose,
@@ -195,7 +195,7 @@ def _local_groups(text: Text, shape: PlatformFile) -> dict[str, LocalGroup]:
 def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, Scope]) -> dict[str, Scope]:
     """The scopes, with what resource groups gather by a condition."""
     found = dict(scopes)
-    places = Places({next(iter(scopes)): scopes})
+    places = DeclaredPlaces({next(iter(scopes)): scopes})
     for address, where, shape in _walk(shapes, next(iter(scopes)), ("scopes",)):
         if any(ANY in item.address for item in found[address].gathers):
             gathers = tuple(_meant(text, found[address], scopes, places))
@@ -209,7 +209,7 @@ def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, S
     return found
 
 
-def _meant(text: Text, group: Scope, scopes: Mapping[str, Scope], places: Places) -> Iterator[Gathered]:
+def _meant(text: Text, group: Scope, scopes: Mapping[str, Scope], places: DeclaredPlaces) -> Iterator[Gathered]:
     """What a resource group gathers, patterns written out, each scope once."""
     seen: set[str] = set()
     for item in group.gathers:

@@ -16,7 +16,7 @@ _MOST_MEANT = 500_000
 """For how many scopes an estate's patterns may stand, in all."""
 
 
-class Places:
+class DeclaredPlaces:
     """The scopes of an estate, to be named by patterns."""
 
     def __init__(self, scopes_of: Mapping[str, Iterable[str]]) -> None:

@@ -37,7 +37,7 @@ _REFERENCES = ("refs", "packed-refs", "reftable", "logs")
 _HEADS = ("ORIG_HEAD", "FETCH_HEAD", "MERGE_HEAD")
 
 
-class Repository:
+class GitRepository:
     """The repository that a folder lies in."""
 
     def __init__(self, prefix: str, environment: dict[str, str]) -> None:
@@ -52,7 +52,7 @@ class Repository:
 
 
 @contextmanager
-def repository_of(folder: Path) -> Iterator[Repository | None]:
+def repository_of(folder: Path) -> Iterator[GitRepository | None]:
     """The repository that a folder lies in, as long as the context lasts; None if it lies in none."""
     place = folder.resolve()
     top = next((one for one in (place, *place.parents) if os.path.lexists(one / ".git")), None)
@@ -63,7 +63,7 @@ def repository_of(folder: Path) -> Iterator[Repository | None]:
     inside = place.relative_to(top).as_posix()
     with TemporaryDirectory(prefix="justlane-") as temporary:
         environment = _surroundings(own, Path(temporary))
-        yield None if environment is None else Repository("" if inside == "." else f"{inside}/", environment)
+        yield None if environment is None else GitRepository("" if inside == "." else f"{inside}/", environment)
 
 
 def _own_folder(named: Path) -> Path | None:

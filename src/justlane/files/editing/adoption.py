@@ -21,7 +21,7 @@ from justlane.model.shell import spelt
 Entry = Mapping[str, object]
 
 
-class Held(NamedTuple):
+class HeldThere(NamedTuple):
     """One difference: what the platform holds, and what is declared; None for nothing."""
 
     part: str
@@ -32,7 +32,7 @@ class Held(NamedTuple):
     """Of what is held."""
 
 
-def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[Held]) -> list[str]:
+def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldThere]) -> list[str]:
     """Write differences into the files; what could not be, in words: people and groups are the directory's."""
     prepared = index.platform(platform)
     wanted = list(some)
@@ -77,7 +77,7 @@ def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterab
             by_hand.append(f"{said}: the directory has no {principal}")
         elif some:
             role = _role_of_just(draft, prepared, scope, frozenset(some), made)
-            line = bindings.Line((role,), (str(principal),), "As the platform holds it.", (scope,), False, here_only)
+            line = bindings.NewLine((role,), (str(principal),), "As the platform holds it.", (scope,), False, here_only)
             bindings.give(draft, line, [prepared], bindings.Spot(None) if prepared.ordered else None)
     return by_hand
 
@@ -119,7 +119,7 @@ def _declared(prepared: PlatformIndex, entry: Entry) -> list[list[Binding]]:
     return list(found.values())[:1]
 
 
-def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: Held) -> list[str]:
+def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: HeldThere) -> list[str]:
     """Write one thing that the platform holds; in words what could not be written."""
     entry = one.held
     assert entry is not None
@@ -132,7 +132,7 @@ def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: 
         if unknown:
             said = f"{entry.get('role')} to {entry.get('principal')} at {entry.get('scope')}"
             return [f"{said}: {', '.join(unknown)} is not known to the estate"]
-        line = bindings.Line(
+        line = bindings.NewLine(
             (str(entry["role"]),), (str(entry["principal"]),), str(entry.get("reason") or "As the platform holds it."),
             (str(entry["scope"]),), entry.get("deny") is True, entry.get("here_only") is True, when_of(one.condition),
             str(one.condition.first_day or ""), str(one.condition.last_day or ""),

@@ -23,7 +23,7 @@ _HOLDING = (SECTION, "platform", "only")
 """Keys of which one stands in each file that may hold bindings."""
 
 
-class Line(Struct, frozen=True):
+class NewLine(Struct, frozen=True):
     """What a line among the bindings says, in the words of the files."""
 
     roles: tuple[str, ...]
@@ -65,7 +65,7 @@ class Spot(NamedTuple):
 
 def give(
     draft: Draft,
-    line: Line,
+    line: NewLine,
     platforms: Sequence[PlatformIndex],
     spot: Spot | None,
     file: str = "",
@@ -114,7 +114,9 @@ def _file_for(platforms: Sequence[PlatformIndex]) -> str:
     return platforms[0].platform.source.file
 
 
-def _beside_likes(line: Line, platforms: Sequence[PlatformIndex], file: str, but_not: Collection[str]) -> Spot | None:
+def _beside_likes(
+    line: NewLine, platforms: Sequence[PlatformIndex], file: str, but_not: Collection[str]
+) -> Spot | None:
     """The last of the lines that are most like a new one: at the nearest place, then the same role to the same group,
     the same role, the same group. What several platforms are about stands in no file of one of them, if it can."""
     best: tuple[tuple[int, int, int], Binding] | None = None

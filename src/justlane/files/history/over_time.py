@@ -26,7 +26,7 @@ from justlane.files.saving.journal import Journal
 from justlane.model.errors import EstateError, StorageError, UsageError
 
 
-class Turn(Struct, frozen=True):
+class ChangeInTime(Struct, frozen=True):
     """A moment at which access changed."""
 
     when: datetime
@@ -44,7 +44,7 @@ class Turn(Struct, frozen=True):
 class OverTime(Struct, frozen=True):
     """What is known."""
 
-    turns: tuple[Turn, ...]
+    turns: tuple[ChangeInTime, ...]
     """The oldest first."""
     unknown: tuple[str, ...]
     """What could not be looked at, and why."""
@@ -58,13 +58,13 @@ def over_time(folder: Path, read_people: PeopleReader, last: int) -> OverTime:
     return OverTime(tuple(sorted(turns, key=lambda turn: turn.when)), tuple(unknown))
 
 
-def _of_journal(folder: Path, last: int) -> Iterator[Turn]:
+def _of_journal(folder: Path, last: int) -> Iterator[ChangeInTime]:
     for note in Journal(folder).edits()[-last:]:
         when = datetime.fromisoformat(note.when)
-        yield Turn(when, "edit", str(note.number), note.people, note.gained, note.lost)
+        yield ChangeInTime(when, "edit", str(note.number), note.people, note.gained, note.lost)
 
 
-def _of_commits(folder: Path, read_people: PeopleReader, last: int, unknown: list[str]) -> Iterator[Turn]:
+def _of_commits(folder: Path, read_people: PeopleReader, last: int, unknown: list[str]) -> Iterator[ChangeInTime]:
     known = commits(folder, last + 1)
     before: EstateIndex | None = None
     for commit in reversed(known):
@@ -87,7 +87,7 @@ def _at(
         return None
 
 
-def _of_people(folder: Path, read_people: PeopleReader, last: int, unknown: list[str]) -> Iterator[Turn]:
+def _of_people(folder: Path, read_people: PeopleReader, last: int, unknown: list[str]) -> Iterator[ChangeInTime]:
     names = snapshots.names(folder)[-(last + 1) :]
     if len(names) < 2:
         return
@@ -114,7 +114,7 @@ def _with(index: EstateIndex, store: PeopleStore, called_by: PeopleStore) -> Est
     return index.with_people(people, store.snapshot)
 
 
-def _turn(when: datetime, source: str, name: str, before: EstateIndex, after: EstateIndex) -> Turn:
+def _turn(when: datetime, source: str, name: str, before: EstateIndex, after: EstateIndex) -> ChangeInTime:
     """What changed, judged on the day on which it did: the past does not change with today's files, or date."""
     found: Effect = summed(differences((before, after), Question(when)))
-    return Turn(when.astimezone(UTC), source, name, found.people, found.gained, found.lost)
+    return ChangeInTime(when.astimezone(UTC), source, name, found.people, found.gained, found.lost)

@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 from justlane.files.disk.beneath import open_folder, parts_of
 from justlane.files.disk.durable import write_atomically
-from justlane.files.disk.git import Repository, repository_of
+from justlane.files.disk.git import GitRepository, repository_of
 from justlane.files.reading.folder import ROOT, holds_root, included_among
 from justlane.model.errors import StorageError, UsageError
 
@@ -121,7 +121,7 @@ def _write_out(revision: _Revision, target: Path) -> None:
 class _Revision:
     """One revision of a repository."""
 
-    def __init__(self, name: str, repository: Repository, commit: str) -> None:
+    def __init__(self, name: str, repository: GitRepository, commit: str) -> None:
         self.name = name
         self._repository = repository
         self._tree = f"{commit}:{repository.prefix.rstrip('/')}"

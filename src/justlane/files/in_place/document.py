@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, cast
 
-from justlane.files.in_place.nodes import Lines, Node, nodes_of
+from justlane.files.in_place.nodes import Lines, TextNode, nodes_of
 from justlane.files.in_place.scalars import Value, in_block, in_flow, item_lines, scalar
 from justlane.files.reading.yamlnodes import NotYamlError
 from justlane.model.errors import RefusedError
@@ -45,7 +45,7 @@ class Document:
         """The whole file as it is now."""
         return (self._mark + self._text).encode()
 
-    def node(self, path: Path) -> Node:
+    def node(self, path: Path) -> TextNode:
         """What stands at a path. KeyError or IndexError if nothing does."""
         found = self.root
         for step in path:
@@ -117,11 +117,11 @@ class Document:
         else:
             self._splice(self._into_block(node, place, value, key, lines), path, meant)
 
-    def _is_bare(self, node: Node, path: Path) -> bool:
+    def _is_bare(self, node: TextNode, path: Path) -> bool:
         """Whether a list is `[]` behind a key of a mapping in lines: it grows in lines, not in one."""
         return node.kind == "list" and node.flow and not node.items and len(path) == 1 and not self.root.flow
 
-    def _first_in_block(self, node: Node, path: Path, value: Value) -> tuple[int, int, str]:
+    def _first_in_block(self, node: TextNode, path: Path, value: Value) -> tuple[int, int, str]:
         key, _ = cast(Any, self.root.pair(str(path[0])))
         # behind the key, which may hold a colon itself where it is quoted
         colon = self._text.index(":", key.end) + 1
@@ -130,7 +130,7 @@ class Document:
         rest = self._text[node.end : self._lines.end(node.end)]
         return colon, self._lines.end(node.end), f"{rest}{new}{new.join(lines)}"
 
-    def _into_flow(self, node: Node, place: int, value: Value, key: str) -> tuple[int, int, str]:
+    def _into_flow(self, node: TextNode, place: int, value: Value, key: str) -> tuple[int, int, str]:
         text = f"{scalar(key, flow=True)}: {in_flow(value)}" if key else in_flow(value)
         entries = _entries(node)
         if not entries:
@@ -141,7 +141,9 @@ class Document:
             return entries[place][0], entries[place][0], f"{text}, "
         return entries[-1][1], entries[-1][1], f", {text}"
 
-    def _into_block(self, node: Node, place: int, value: Value, key: str, ready: Sequence[str]) -> tuple[int, int, str]:
+    def _into_block(
+        self, node: TextNode, place: int, value: Value, key: str, ready: Sequence[str]
+    ) -> tuple[int, int, str]:
         # the author's own column: a list may be indented under its key, or not
         column = node.start - self._lines.start(node.start)
         entries = self._own(node)
@@ -184,7 +186,7 @@ class Document:
         start = self._lines.starts[number]
         return self._text[start : self._lines.end(start)]
 
-    def _own(self, node: Node) -> list[tuple[int, int]]:
+    def _own(self, node: TextNode) -> list[tuple[int, int]]:
         """Where each entry of a block begins, its dash included, and ends."""
         entries = _entries(node)
         if node.kind != "list":
@@ -220,7 +222,7 @@ class Document:
         else:
             self._splice(self._out_of_block(node, place), tuple(above), meant)
 
-    def _empty(self, path: Path, node: Node) -> None:
+    def _empty(self, path: Path, node: TextNode) -> None:
         """The last entry is taken out: what held it goes too, unless the file is known by it."""
         known_by = len(path) == 1 and path[0] in _KINDS and not _KINDS & (self.root.keys().keys() - {str(path[0])})
         if (path and len(self.root.items) > 2 and not known_by) or len(path) > 1:
@@ -238,13 +240,13 @@ class Document:
         start = node.start if node.flow else colon + 1
         self._splice((start, node.end, empty if node.flow else f" {empty}"), path, meant)
 
-    def _out_of_flow(self, node: Node, place: int) -> tuple[int, int, str]:
+    def _out_of_flow(self, node: TextNode, place: int) -> tuple[int, int, str]:
         entries = _entries(node)
         if place + 1 < len(entries):
             return entries[place][0], entries[place + 1][0], ""
         return entries[place - 1][1], entries[place][1], ""
 
-    def _out_of_block(self, node: Node, place: int) -> tuple[int, int, str]:
+    def _out_of_block(self, node: TextNode, place: int) -> tuple[int, int, str]:
         entries = self._own(node)
         start, end = entries[place]
         number = self._lines.number(start)
@@ -388,7 +390,7 @@ class Document:
                 "make it by hand, or write the line anew; nothing was changed",
             )
 
-    def _require_own(self, node: Node) -> None:
+    def _require_own(self, node: TextNode) -> None:
         """RefusedError for a value that stands in several places."""
         if node.alias:
             line = self._lines.number(node.start) + 1
@@ -401,14 +403,14 @@ class Document:
         return RefusedError(message, "make it by hand; nothing was changed")
 
 
-def _entries(node: Node) -> list[tuple[int, int]]:
+def _entries(node: TextNode) -> list[tuple[int, int]]:
     """Where each item, or each key with its value, begins and ends."""
     if node.kind == "list":
         return [(item.start, item.end) for item in node.items]
     return [(key.start, max(key.end, value.end)) for key, value in node.pairs()]
 
 
-def _are_short(node: Node) -> bool:
+def _are_short(node: TextNode) -> bool:
     """Whether the values of a mapping stand on their lines, words or small mappings."""
     return all(value.kind == "scalar" or value.flow for _, value in node.pairs())
 

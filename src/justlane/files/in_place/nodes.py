@@ -51,7 +51,7 @@ class Lines:
         return self._ends[number][1] if number < len(self._ends) else len(self._content)
 
 
-class Node:
+class TextNode:
     """A value: text, items or pairs, with where it begins and ends."""
 
     __slots__ = ("alias", "end", "flow", "items", "kind", "start", "style", "value")
@@ -61,12 +61,12 @@ class Node:
         self.value = ""
         self.style: str | None = None
         self.flow = False
-        self.items: list[Node] = []
+        self.items: list[TextNode] = []
         """Of a list its items, of a mapping its keys and values in turn."""
         self.alias = False
         """Whether an anchor or an alias makes it stand in several places."""
 
-    def pairs(self) -> Iterator[tuple[Node, Node]]:
+    def pairs(self) -> Iterator[tuple[TextNode, TextNode]]:
         """Of a mapping: each key with its value."""
         return zip(self.items[::2], self.items[1::2], strict=True)
 
@@ -74,7 +74,7 @@ class Node:
         """Of a mapping: key -> its position."""
         return {key.value: place for place, key in enumerate(self.items[::2])}
 
-    def pair(self, key: str) -> tuple[Node, Node] | None:
+    def pair(self, key: str) -> tuple[TextNode, TextNode] | None:
         """A key and its value."""
         return next((pair for pair in self.pairs() if pair[0].value == key), None)
 
@@ -93,11 +93,11 @@ class Node:
         return None if self.empty else self.value
 
 
-def nodes_of(content: str) -> Node:
+def nodes_of(content: str) -> TextNode:
     """The nodes of a text with one document. NotYamlError if it is none; an empty text is an empty scalar."""
-    top = Node("list", 0, len(content))
-    above: list[Node] = [top]
-    anchors: dict[str, Node] = {}
+    top = TextNode("list", 0, len(content))
+    above: list[TextNode] = [top]
+    anchors: dict[str, TextNode] = {}
     for kind, event in events(content):
         inside = above[-1]
         if kind == "end":
@@ -116,11 +116,11 @@ def nodes_of(content: str) -> Node:
         inside.items.append(node)
         if kind in ("list", "mapping"):
             above.append(node)
-    return top.items[0] if top.items else Node("scalar", 0, 0)
+    return top.items[0] if top.items else TextNode("scalar", 0, 0)
 
 
-def _node(kind: str, event: Any, content: str) -> Node:
-    node = Node(kind, event.start_mark.index, event.end_mark.index)
+def _node(kind: str, event: Any, content: str) -> TextNode:
+    node = TextNode(kind, event.start_mark.index, event.end_mark.index)
     if kind == "scalar":
         node.value, node.style = event.value, event.style
         if node.style in ("|", ">"):
@@ -130,7 +130,7 @@ def _node(kind: str, event: Any, content: str) -> Node:
     return node
 
 
-def _last(items: Iterable[Node], otherwise: int) -> int:
+def _last(items: Iterable[TextNode], otherwise: int) -> int:
     return max((item.end for item in items), default=otherwise)
 
 

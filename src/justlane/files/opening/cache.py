@@ -62,7 +62,7 @@ class Origin(msgspec.Struct, frozen=True):
     """The snapshots that were dated later than then."""
 
 
-class Earlier(NamedTuple):
+class KeptEstate(NamedTuple):
     """What is kept of an estate that was sound."""
 
     store: Store
@@ -74,13 +74,13 @@ class Earlier(NamedTuple):
     """Whether `people` are from a newer snapshot than its own."""
 
 
-def recall(folder: Path) -> Earlier | None:
+def recall(folder: Path) -> KeptEstate | None:
     """The estate as it was last read; None if it has to be read again."""
     found = earlier(folder)
     return found if found and not found.changed and not found.new_people else None
 
 
-def earlier(folder: Path) -> Earlier | None:
+def earlier(folder: Path) -> KeptEstate | None:
     """The estate as it was last read, of which some files may have changed since; None if it has to be read again."""
     try:
         store = Store(_tables(folder, "", (SCRIPT,)))
@@ -99,7 +99,7 @@ def earlier(folder: Path) -> Earlier | None:
             return None
         known = {file: digest(folder, file) for file in (origin.parts.order if new_people else origin.digests)}
         changed = (file for file, now in known.items() if origin.digests[file] != now)
-        return Earlier(store, people, origin, tuple(changed), new_people)
+        return KeptEstate(store, people, origin, tuple(changed), new_people)
     except (OSError, sqlite3.Error, JustLaneError, ValueError, RecursionError):
         return None
 

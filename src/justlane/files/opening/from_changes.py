@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from msgspec.structs import replace
 
-from justlane.files.opening.cache import Earlier
+from justlane.files.opening.cache import KeptEstate
 from justlane.files.opening.loaded import Loaded
 from justlane.files.people.store import GROUPS, USERS, PeopleStore
 from justlane.model.errors import StorageError
@@ -26,7 +26,7 @@ OF_ALL = ("same-binding-twice", "two-lists")
 """Findings about bindings of several files together."""
 
 
-def resumed(folder: Path, kept: Earlier) -> Loaded | None:
+def resumed(folder: Path, kept: KeptEstate) -> Loaded | None:
     """The estate with what changed; None if all of it has to be read."""
     if not set(kept.changed) <= set(kept.origin.parts.plain):
         return None
@@ -45,7 +45,7 @@ def resumed(folder: Path, kept: Earlier) -> Loaded | None:
         return None
 
 
-def _loaded(kept: Earlier, estate: Estate, findings: list[Finding], digests: dict[str, str]) -> Loaded:
+def _loaded(kept: KeptEstate, estate: Estate, findings: list[Finding], digests: dict[str, str]) -> Loaded:
     sound = not any(f.severity is Severity.ERROR for f in findings)
     found = tuple(sorted(set(findings), key=lambda f: (f.source, f.message)))
     origin = kept.origin
@@ -59,7 +59,7 @@ def _loaded(kept: Earlier, estate: Estate, findings: list[Finding], digests: dic
     return Loaded(known, found, files, True, matches, kept.people, pull_every, origin.parts, kept.store, changed)
 
 
-def _of_new_people(folder: Path, kept: Earlier, estate: Estate) -> list[Finding] | None:
+def _of_new_people(folder: Path, kept: KeptEstate, estate: Estate) -> list[Finding] | None:
     """What is to be said of people who were pulled since; None if the estate names somebody whom they do not have."""
     from justlane.files.people.chosen import pulled
     from justlane.files.reading.estate_files import read_some
@@ -101,10 +101,10 @@ def _knows_all(people: PeopleStore, named: set[Principal]) -> bool:
     return all(people.has(tables[p.kind], p.name) for p in named if p.kind in tables)
 
 
-def _with_changes(folder: Path, kept: Earlier, before: Estate) -> Loaded | None:
+def _with_changes(folder: Path, kept: KeptEstate, before: Estate) -> Loaded | None:
     from justlane.files.building.bindings import bindings_of, expectations_of
     from justlane.files.building.name_checks import check_bindings
-    from justlane.files.building.places import Places
+    from justlane.files.building.places import DeclaredPlaces
     from justlane.files.opening.from_files import is_plain
     from justlane.files.people import snapshots
     from justlane.files.reading.estate_files import read_some
@@ -114,7 +114,7 @@ def _with_changes(folder: Path, kept: Earlier, before: Estate) -> Loaded | None:
     if not all(is_plain(file.shape) for file in declared.files) or has_patterns(declared):
         return None
     bundles = {name: tuple(pairs) for name, pairs in parts.bundles.items()}
-    new = bindings_of(declared, Places({}), bundles)
+    new = bindings_of(declared, DeclaredPlaces({}), bundles)
     bindings = _in_order(parts.order, [*(b for b in before.bindings if b.source.file not in changed), *new])
     estate = replace(
         before,

@@ -48,7 +48,7 @@ def open_index(
     return EstateIndex(estate, store, people.groups_with, people.numbered)
 
 
-def _whole(folder: Path, read_people: PeopleReader, pulled_in: Path | None, kept: cache.Earlier | None) -> Estate:
+def _whole(folder: Path, read_people: PeopleReader, pulled_in: Path | None, kept: cache.KeptEstate | None) -> Estate:
     if kept is not None:
         try:
             return replace(kept.store.whole(), directory=kept.people.whole(), people=kept.people.snapshot)

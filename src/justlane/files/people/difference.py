@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from operator import attrgetter
 
-from justlane.engine.changes.people_changes import Pair, Standing, paired
+from justlane.engine.changes.people_changes import Pair, PersonStanding, paired
 from justlane.engine.facts.earlier_names import Aliases, renamed
-from justlane.files.people.store import GROUPS, USERS, Kept, PeopleStore
+from justlane.files.people.store import GROUPS, USERS, KeptRow, PeopleStore
 
 
-class Differences:
+class ReadingDifferences:
     """Users and groups of two readings that differ; each table is passed over once."""
 
     def __init__(self, before: PeopleStore, after: PeopleStore) -> None:
@@ -55,15 +55,15 @@ class Differences:
             found.append(renamed(_ids(then), _ids(now)))
         return Aliases(*found)
 
-    def _standings(self, was: Kept | None, now: Kept | None) -> Pair:
+    def _standings(self, was: KeptRow | None, now: KeptRow | None) -> Pair:
         then, today = self._names
         return was and _standing(was, then), now and _standing(now, today)
 
 
-def _standing(kept: Kept, names: list[str]) -> Standing:
+def _standing(kept: KeptRow, names: list[str]) -> PersonStanding:
     groups = frozenset(names[group] for group in kept.groups())
-    return Standing(kept.name, kept.title, bool(kept.enabled), kept.stable, groups)
+    return PersonStanding(kept.name, kept.title, bool(kept.enabled), kept.stable, groups)
 
 
-def _ids(side: tuple[Standing | None, ...]) -> Iterator[tuple[str, str]]:
+def _ids(side: tuple[PersonStanding | None, ...]) -> Iterator[tuple[str, str]]:
     return ((standing.name, standing.id) for standing in side if standing is not None and standing.id)

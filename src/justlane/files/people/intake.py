@@ -39,7 +39,7 @@ class Refs:
         return found
 
 
-class Named:
+class SourceNames:
     """Who is in which group, as a source says it: by numbers of `Refs`."""
 
     def __init__(self) -> None:
@@ -227,7 +227,7 @@ class Intake:
             self.wrong(0, message, hint, severity=Severity.WARNING, of_groups=True)
         return Edges(*(np.concatenate(column) for column in zip(*said, primary, strict=True)))
 
-    def _resolved(self, named: Named, refs: Refs) -> Edges:
+    def _resolved(self, named: SourceNames, refs: Refs) -> Edges:
         """What groups say of their members."""
         groups, members, lines = named.columns()
         if self.ignores_case:
@@ -263,7 +263,7 @@ class Intake:
         fresh = ~np.isin(some.groups * shift + some.members, np.concatenate(codes))
         return Edges(some.groups[fresh], some.members[fresh], some.lines[fresh])
 
-    def _of_members(self, named: Named) -> Edges:
+    def _of_members(self, named: SourceNames) -> Edges:
         holders, members, lines = named.columns()
         entries = _entries(self._refs)
         some = (entries[holders] < 0) & (entries[members] != 0)
@@ -278,7 +278,12 @@ class Intake:
     def forget(self) -> None:
         """Let go of all that only `edges` needs."""
         self._refs, self._logins = Refs(), Refs()
-        self._by_key, self._by_login, self._held, self._primary = Named(), Named(), Named(), Named()
+        self._by_key, self._by_login, self._held, self._primary = (
+            SourceNames(),
+            SourceNames(),
+            SourceNames(),
+            SourceNames(),
+        )
 
 
 def _match_any_case(refs: Refs) -> None:

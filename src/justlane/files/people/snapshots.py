@@ -184,8 +184,8 @@ def former(estate: Path, people: PeopleStore, what: str, name: str) -> Former:
 
 def aliases(then: PeopleStore, now: PeopleStore) -> Aliases:
     """Those who had another name in one snapshot than they have in another, by their stable ids."""
-    from justlane.files.people.difference import Differences
+    from justlane.files.people.difference import ReadingDifferences
 
     if then.snapshot == now.snapshot:
         return Aliases({}, {})
-    return Differences(then, now).aliases()
+    return ReadingDifferences(then, now).aliases()

@@ -23,7 +23,7 @@ from justlane.model.people import Directory, Group, Membership, Principal, Princ
 
 if TYPE_CHECKING:
     from justlane.engine.arrays.directory import NumberedDirectory
-    from justlane.engine.facts.group_sizes import Held, Size
+    from justlane.engine.facts.group_sizes import GroupHoldings, Size
 
 T = TypeVar("T")
 
@@ -67,7 +67,7 @@ def _pairs(body: bytes) -> Iterator[tuple[int, int]]:
     return zip(numbers[::2], numbers[1::2], strict=True)
 
 
-class Kept(NamedTuple):
+class KeptRow(NamedTuple):
     """A user or a group as a row keeps it."""
 
     name: str
@@ -212,16 +212,16 @@ class PeopleStore:
                 found[n] = login
         return found
 
-    def kept(self, table: str, names: Collection[str]) -> list[Kept]:
+    def kept(self, table: str, names: Collection[str]) -> list[KeptRow]:
         """Some users or groups with the groups that hold them, sorted by name."""
         wanted = set(names)
         if len(wanted) > _MANY:
             query = f"SELECT {_KEPT[table]}, held FROM {table} ORDER BY 1"
             rows = self._tables.stream(query, (str, str, int, str, bytes))
-            return [Kept._make(row) for row in rows if row[0] in wanted]
+            return [KeptRow._make(row) for row in rows if row[0] in wanted]
         query = f"SELECT {_KEPT[table]}, held FROM {table} WHERE {_NAMED[table]} = ?"
         found = (self._tables.rows(query, (str, str, int, str, bytes), name) for name in sorted(wanted))
-        return [Kept._make(rows[0]) for rows in found if rows]
+        return [KeptRow._make(rows[0]) for rows in found if rows]
 
     def entries(self, table: str) -> set[tuple[str, str, int, str]]:
         """Users or groups without the groups that hold them: name, title, whether enabled, stable id."""
@@ -242,14 +242,14 @@ class PeopleStore:
         found = sizes(cache(self._held), [names[name] for name in wanted], lambda number: number not in off)
         return [(self._bare(name), found[names[name]]) for name in wanted]
 
-    def _held(self, number: int) -> Held:
+    def _held(self, number: int) -> GroupHoldings:
         """What a group holds, by number."""
-        from justlane.engine.facts.group_sizes import Held
+        from justlane.engine.facts.group_sizes import GroupHoldings
 
         rows = self._tables.rows("SELECT members FROM groups WHERE id = ?", (bytes,), number)
         codes = [code for code, _ in _pairs(rows[0][0])] if rows else []
         users = array("I", [code >> 1 for code in codes if not code & 1])
-        return Held(users, [code >> 1 for code in codes if code & 1])
+        return GroupHoldings(users, [code >> 1 for code in codes if code & 1])
 
     def _bare(self, name: str) -> Group:
         query = "SELECT name, purpose, source, line, stable FROM groups WHERE name = ?"

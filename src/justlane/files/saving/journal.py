@@ -84,7 +84,7 @@ class Told(NamedTuple):
     lost: int = 0
 
 
-class Kept(NamedTuple):
+class JournalLine(NamedTuple):
     """A line of the journal, read."""
 
     number: int
@@ -103,14 +103,14 @@ class Journal:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
 
-    def kept(self) -> Iterator[Kept]:
+    def kept(self) -> Iterator[JournalLine]:
         """Every line, in order."""
         before = FIRST
         for number, line in enumerate(lines_of(self._folder, PLACE), 1):
             if not line.strip():
                 continue
             note = _read(line)
-            yield Kept(number, note, note is not None and note.previous == before, self._is_own(line))
+            yield JournalLine(number, note, note is not None and note.previous == before, self._is_own(line))
             # a line that cannot be read is passed over, as the writer did: it cannot unbind the rest
             before = _hash(line) if note is not None else before
 

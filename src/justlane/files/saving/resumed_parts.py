@@ -14,11 +14,11 @@ from justlane.files.building.bindings import bindings_of, expectations_of
 from justlane.files.building.estate import roles_of
 from justlane.files.building.lookup import Lookup
 from justlane.files.building.name_checks import check_bindings
-from justlane.files.building.places import Places
+from justlane.files.building.places import DeclaredPlaces
 from justlane.files.building.platform_checks import check_roles
 from justlane.files.disk.durable import write_atomically
 from justlane.files.in_place.window import Window
-from justlane.files.opening.cache import Earlier
+from justlane.files.opening.cache import KeptEstate
 from justlane.files.opening.from_changes import OF_ALL, has_patterns
 from justlane.files.opening.from_files import is_plain
 from justlane.files.opening.loaded import Loaded
@@ -33,7 +33,7 @@ from justlane.model.roles import Role
 S = TypeVar("S", bound=Any)
 
 
-def resumed_around(folder: Path, place: Path, kept: Earlier, window: Window) -> Loaded | None:
+def resumed_around(folder: Path, place: Path, kept: KeptEstate, window: Window) -> Loaded | None:
     """The estate in a folder with what a window changes; None if more has to be read. `place` is an empty folder to
     read from."""
     try:
@@ -45,7 +45,7 @@ def resumed_around(folder: Path, place: Path, kept: Earlier, window: Window) -> 
         return None
 
 
-def _with_bindings(folder: Path, place: Path, kept: Earlier, before: Estate, window: Window) -> Loaded | None:
+def _with_bindings(folder: Path, place: Path, kept: KeptEstate, before: Estate, window: Window) -> Loaded | None:
     parts, file = kept.origin.parts, window.file
     if file not in parts.plain:
         return None
@@ -54,7 +54,7 @@ def _with_bindings(folder: Path, place: Path, kept: Earlier, before: Estate, win
     if not all(is_plain(one.shape) for one in declared.files) or has_patterns(declared):
         return None
     bundles = {name: tuple(pairs) for name, pairs in parts.bundles.items()}
-    new = bindings_of(declared, Places({}), bundles)
+    new = bindings_of(declared, DeclaredPlaces({}), bundles)
     others = [binding for binding in before.bindings if binding.source.file != file]
     order = {name: number for number, name in enumerate(parts.order)}
     bindings = [*others, *_around([b for b in before.bindings if b.source.file == file], window), *new]
@@ -97,7 +97,7 @@ def _moved(one: S, lines: int) -> S:
     return replace(one, source=replace(source, line=source.line + lines)) if lines else one
 
 
-def _with_roles(folder: Path, place: Path, kept: Earlier, before: Estate, window: Window) -> Loaded | None:
+def _with_roles(folder: Path, place: Path, kept: KeptEstate, before: Estate, window: Window) -> Loaded | None:
     file = window.file
     names = {p.name for p in before.platforms.values() for role in p.roles.values() if role.source.file == file}
     if len(names) != 1 or before.delegations:
@@ -157,7 +157,7 @@ def _stands_below(estate: Estate, platform: Platform, window: Window) -> bool:
     return any(source.file == window.file and source.line > window.span.last for source in some)
 
 
-def _loaded(kept: Earlier, estate: Estate, findings: list[Finding], window: Window, *, keepable: bool) -> Loaded:
+def _loaded(kept: KeptEstate, estate: Estate, findings: list[Finding], window: Window, *, keepable: bool) -> Loaded:
     sound = not any(finding.severity is Severity.ERROR for finding in findings)
     found = tuple(sorted(set(findings), key=lambda f: (f.source, f.message)))
     known = replace(estate, findings=found) if sound else None

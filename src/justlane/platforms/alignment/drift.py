@@ -22,7 +22,7 @@ MOST_JUDGED = 200
 """Of so many differences it is worked out, one by one, what each means."""
 
 
-class Kind(StrEnum):
+class DifferenceKind(StrEnum):
     """How a platform differs."""
 
     ADDED = "added"
@@ -49,7 +49,7 @@ class Meaning(Struct, frozen=True):
 class Drifted(Struct, frozen=True):
     """One difference."""
 
-    kind: Kind
+    kind: DifferenceKind
     step: Step
     """What `align` would do about it."""
     meaning: Meaning | None
@@ -101,13 +101,13 @@ def _drift(
     found = [
         Drifted(_kind(step), step, judging.meaning_of([step]) if len(steps) <= MOST_JUDGED else None) for step in steps
     ]
-    order = list(Kind)
+    order = list(DifferenceKind)
     found.sort(key=lambda d: (order.index(d.kind), d.step.by_hand, -(d.meaning.more if d.meaning else 0)))
     return Drift(platform, against, tuple(found), judging.meaning_of(steps), dialect.unjudged(index, platform, reading))
 
 
-def _kind(step: Step) -> Kind:
-    return {"add": Kind.MISSING, "remove": Kind.ADDED, "change": Kind.CHANGED}[step.verb]
+def _kind(step: Step) -> DifferenceKind:
+    return {"add": DifferenceKind.MISSING, "remove": DifferenceKind.ADDED, "change": DifferenceKind.CHANGED}[step.verb]
 
 
 class _Judging:

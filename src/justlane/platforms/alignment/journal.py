@@ -21,7 +21,7 @@ from justlane.model.visible import json_visible
 from justlane.platforms.interface import Entry
 
 
-class Note(msgspec.Struct, frozen=True, omit_defaults=True):
+class RunNote(msgspec.Struct, frozen=True, omit_defaults=True):
     """One line of a journal."""
 
     run: str
@@ -44,7 +44,7 @@ class Note(msgspec.Struct, frozen=True, omit_defaults=True):
     """Of the run itself: under which name the reading from before it is kept."""
 
 
-class Journal:
+class RunJournal:
     """The journal of one platform."""
 
     def __init__(self, folder: Path, platform: str, run: str = "") -> None:
@@ -67,24 +67,24 @@ class Journal:
     ) -> None:
         """Add a line and wait until the disk has it."""
         when = datetime.now(UTC).isoformat(timespec="seconds")
-        note = Note(self.run, when, who(), event, step, of, why, part, name, before, after, reading)
+        note = RunNote(self.run, when, who(), event, step, of, why, part, name, before, after, reading)
         line = json_visible(msgspec.json.encode(note).decode()).encode()
         append_durably(self._folder, self._name, sealed(self._folder, self._name, line))
 
-    def sent_in(self, run: str) -> list[Note]:
+    def sent_in(self, run: str) -> list[RunNote]:
         """The changes of a run that were sent and of which it is not known that they came about."""
         notes = [note for note, _ in self._notes() if note.run == run]
         done = {note.step for note in notes if note.event == "done"}
         return [note for note in notes if note.event == "sending" and note.step not in done]
 
-    def unfinished(self) -> Note | None:
+    def unfinished(self) -> RunNote | None:
         """The last change that was begun, if the last run did not come to its end."""
         notes = [note for note, _ in self._notes()]
         if not notes or notes[-1].event == "finished":
             return None
         return next((note for note in reversed(notes) if note.event in ("sending", "done", "started")), None)
 
-    def done_in(self, run: str) -> list[Note]:
+    def done_in(self, run: str) -> list[RunNote]:
         """The changes of a run of one's own that came about, in their order; of the last one that changed something if
         it is empty. What somebody else wrote down, or what was written down elsewhere, is none of them.
 
@@ -114,11 +114,11 @@ class Journal:
         """The name of the reading that was kept before a run of one's own; empty if there was none."""
         return next((note.reading for note, own in self._notes() if own and note.run == run and note.reading), "")
 
-    def _notes(self) -> list[tuple[Note, bool]]:
+    def _notes(self) -> list[tuple[RunNote, bool]]:
         """All lines that can be read, and whether the person at the prompt wrote each, here; a last line that a power
         cut left half-written is passed over."""
-        notes: list[tuple[Note, bool]] = []
+        notes: list[tuple[RunNote, bool]] = []
         for line in lines_of(self._folder, self._name):
             with suppress(msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-                notes.append((msgspec.json.decode(line, type=Note), is_own(self._folder, self._name, line)))
+                notes.append((msgspec.json.decode(line, type=RunNote), is_own(self._folder, self._name, line)))
         return notes

@@ -19,7 +19,7 @@ from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
 
 
-class Effect(Struct, frozen=True):
+class PlanEffect(Struct, frozen=True):
     """What a plan gives to people and takes from them."""
 
     gained: int = 0
@@ -46,7 +46,7 @@ class Plan(Struct, frozen=True):
     revision: str
     strokes: tuple[tuple[Step, ...], ...]
     """In the order in which they are made; the steps of one are made together or not at all."""
-    effect: Effect = Effect()
+    effect: PlanEffect = PlanEffect()
     by_hand: tuple[Step, ...] = ()
     """What differs and has to be changed by somebody else than the connector."""
     unjudged: tuple[str, ...] = ()
@@ -125,7 +125,7 @@ def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Seq
     """A plan with all that it takes away, its steps in an order in which they may be made."""
     dialect = dialect_of(index.estate.platforms[platform])
     ours = [step for step in steps if not step.by_hand]
-    effect = Effect(
+    effect = PlanEffect(
         changes.gained,
         changes.lost,
         sum(_memberships_taken(dialect, step) for step in ours),

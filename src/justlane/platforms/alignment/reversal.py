@@ -13,7 +13,7 @@ from justlane.engine.questions.administrators import Administrators, administrat
 from justlane.model.errors import RefusedError
 from justlane.model.names import counted
 from justlane.model.shell import spelt
-from justlane.platforms.alignment.journal import Note
+from justlane.platforms.alignment.journal import RunNote
 from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.plan import Plan, counted_plan, settled, totals_between
 from justlane.platforms.differences import step_of
@@ -24,7 +24,7 @@ def undoing(
     index: EstateIndex,
     platform: str,
     reading: Reading,
-    done: Sequence[Note],
+    done: Sequence[RunNote],
     moment: datetime,
     before: Reading | None = None,
 ) -> Plan:
@@ -72,7 +72,7 @@ def _exactly(dialect: Dialect, reading: Reading, before: Reading | None, steps: 
     return [step_of(dialect, dialect.exact, name, now[name], was[name]) for name in some]
 
 
-def _changes(done: Sequence[Note]) -> dict[tuple[str, str], tuple[Entry | None, Entry | None]]:
+def _changes(done: Sequence[RunNote]) -> dict[tuple[str, str], tuple[Entry | None, Entry | None]]:
     """What each thing was before the first of its changes and after the last."""
     found: dict[tuple[str, str], tuple[Entry | None, Entry | None]] = {}
     for note in done:

@@ -14,13 +14,13 @@ from msgspec import Struct
 from justlane.model.errors import ChangeRefusedError, JustLaneError
 from justlane.model.estate import Habits
 from justlane.model.progress import Progress
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.order import weighs_plainly
 from justlane.platforms.alignment.plan import Plan
 from justlane.platforms.interface import Connector, Step
 
 
-class Refusal(Struct, frozen=True):
+class StepRefusal(Struct, frozen=True):
     """A change that the platform did not make."""
 
     step: Step
@@ -31,11 +31,11 @@ def carry_out(
     planned: Plan,
     habits: Habits,
     connector: Connector,
-    journal: Journal,
+    journal: RunJournal,
     why: str,
     progress: Progress,
     reading: str = "",
-) -> tuple[Refusal, ...]:
+) -> tuple[StepRefusal, ...]:
     """Make the changes stroke by stroke; what the platform refused, in order.
 
     Stops when the platform cannot be reached or changed meanwhile, or when interrupted: what is done is done and noted,
@@ -45,7 +45,7 @@ def carry_out(
     journal.write("started", of=total, why=why, reading=reading)
     progress.start(total, planned.platform)
     run = _Run(planned.revision, connector, journal, progress, total)
-    refused: list[Refusal] = []
+    refused: list[StepRefusal] = []
     try:
         apart = weighs_plainly(habits)
         for stroke in planned.strokes:
@@ -63,7 +63,9 @@ def carry_out(
 
 
 class _Run:
-    def __init__(self, revision: str, connector: Connector, journal: Journal, progress: Progress, total: int) -> None:
+    def __init__(
+        self, revision: str, connector: Connector, journal: RunJournal, progress: Progress, total: int
+    ) -> None:
         self._revision, self._connector, self._journal = revision, connector, journal
         self._total, self._progress = total, progress
         self._number = 0
@@ -73,14 +75,14 @@ class _Run:
         """Whether anything was made."""
         return self._number > 0
 
-    def made(self, stroke: Sequence[Step], *, apart: bool) -> list[Refusal]:
+    def made(self, stroke: Sequence[Step], *, apart: bool) -> list[StepRefusal]:
         """A stroke; where it is refused, what closes a door by itself, then one by one. Where one thing turns the
         meaning of others, it is made whole or not at all."""
         try:
             self.send(stroke)
         except ChangeRefusedError as error:
             if len(stroke) == 1 or not apart:
-                return [Refusal(step, error.message) for step in stroke]
+                return [StepRefusal(step, error.message) for step in stroke]
             closing = [step for step in stroke if _closes(step)]
             opening = [step for step in stroke if not _closes(step)]
             parts = [closing, opening] if closing and opening else [[step] for step in stroke]

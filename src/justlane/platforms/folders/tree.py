@@ -41,15 +41,17 @@ _SECONDS = 60
 _MOST_PLACES = 100_000
 
 
-def connect(platform: Platform, folder: Path, permit: Permit) -> Tree:
+def connect(platform: Platform, folder: Path, permit: Permit) -> FolderTree:
     """A connector for the folder that the estate names; one outside of it has to be allowed."""
     del permit
     connection = platform.connection
     assert connection is not None
-    return Tree(platform, place_to_change(folder, connection.settings["folder"]), frozenset(connection.leave_alone))
+    return FolderTree(
+        platform, place_to_change(folder, connection.settings["folder"]), frozenset(connection.leave_alone)
+    )
 
 
-class Tree:
+class FolderTree:
     """The places of one platform, beneath one folder."""
 
     def __init__(self, platform: Platform, place: Place, alone: frozenset[str]) -> None:

@@ -16,7 +16,7 @@ import msgspec
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
-from justlane.model.bindings import Binding, Ceiling, Effect, Publication
+from justlane.model.bindings import Binding, Ceiling, Publication, Sense
 from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, MINUTES_A_DAY, Condition
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
@@ -401,7 +401,7 @@ def _held_bindings(reading: Reading, held: Platform) -> Iterable[Binding]:
         principal, role, scope = principal_of(entry.get("principal")), entry.get("role"), entry.get("scope")
         known = isinstance(role, str) and role in held.roles and isinstance(scope, str) and scope in held.scopes
         if principal and known:
-            effect = Effect.DENY if entry.get("deny") is True else Effect.ALLOW
+            effect = Sense.DENY if entry.get("deny") is True else Sense.ALLOW
             condition = condition_of(entry.get("condition"))
             here_only = entry.get("here_only") is True
             bundle = entry.get("bundle")

@@ -35,7 +35,7 @@ _MOST_AT_ONCE = 500
 _MOST_THINGS = 5_000_000
 
 
-class Problem(msgspec.Struct, frozen=True):
+class HttpProblem(msgspec.Struct, frozen=True):
     """A problem detail (RFC 9457)."""
 
     title: str = ""
@@ -251,9 +251,9 @@ class HttpConnector:
 
     def _refused(self, answer: Answer) -> OutsideError:
         try:
-            problem = msgspec.json.decode(answer.content, type=Problem)
+            problem = msgspec.json.decode(answer.content, type=HttpProblem)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-            problem = Problem()
+            problem = HttpProblem()
         said = one_line(problem.detail or problem.title) or "nothing about it"
         if answer.status == 401:
             return TokenRefusedError(

@@ -115,7 +115,7 @@ of some roles what ties them, `places` where things are, `unseen` what this acco
 SORT = {"r": "tables", "S": "sequences", "f": "functions", "T": "types", "n": "schemas"}
 
 
-class Known(NamedTuple):
+class KnownRoles(NamedTuple):
     """The roles of a cluster."""
 
     by_oid: dict[int, str]
@@ -134,7 +134,7 @@ class Known(NamedTuple):
         return "public" if oid == 0 else self.named(self.by_oid.get(oid, f"(gone {oid})"))
 
 
-class Grant(NamedTuple):
+class GrantRow(NamedTuple):
     """One item of an access list."""
 
     oid: int | None
@@ -145,10 +145,10 @@ class Grant(NamedTuple):
     column: str = ""
 
 
-class Held:
+class HeldRoles:
     """What a reading is collected in."""
 
-    def __init__(self, platform: str, known: Known) -> None:
+    def __init__(self, platform: str, known: KnownRoles) -> None:
         self._platform, self._known = platform, known
         self.places: dict[str, str] = {platform: "platform"}
         """Address -> kind."""
@@ -198,7 +198,7 @@ class Held:
         found = [f"may {' and '.join(may)}"] if may else []
         return ", ".join([*found, *(["is not held by row security"] if bypasses else [])])
 
-    def place(self, address: str, kind: str, owner: str, given: Grant) -> None:
+    def place(self, address: str, kind: str, owner: str, given: GrantRow) -> None:
         """One place with one of its grants; what the owner holds as such is shown once."""
         if address.count("/") > _DEPTH[kind]:
             self.unknown(f"the {kind} {address}: a name with a slash cannot be declared")
@@ -213,7 +213,7 @@ class Held:
         if given.oid is not None:
             self._grant(address, kind, owner, given)
 
-    def _grant(self, address: str, kind: str, owner: str, given: Grant) -> None:
+    def _grant(self, address: str, kind: str, owner: str, given: GrantRow) -> None:
         """A grant; one that the owner did not make says who did, and several to the same are apart."""
         assert given.oid is not None
         to, by = self._known.grantee(given.oid), self._known.by_oid.get(given.grantor, f"(gone {given.grantor})")
@@ -231,15 +231,15 @@ class Held:
         """What one database holds."""
         top = f"{self._platform}/{name}"
         for schema, owner, *given in schemas:
-            self.place(f"{top}/{schema}", "schema", owner, Grant(*given))
+            self.place(f"{top}/{schema}", "schema", owner, GrantRow(*given))
         for schema, item, relkind, owner, oid, privilege, grantable, grantor, by_rows in objects:
             kind = KIND_OF_RELATION.get(relkind, relkind)
             address = f"{top}/{schema}/{item}"
-            self.place(address, kind, owner, Grant(oid, privilege, grantable, grantor))
+            self.place(address, kind, owner, GrantRow(oid, privilege, grantable, grantor))
             if by_rows and "row security" not in self._known.left_alone:
                 self.unknown(f"row security decides row by row in {address}")
         for schema, item, relkind, owner, *given in columns:
-            self.place(f"{top}/{schema}/{item}", KIND_OF_RELATION.get(relkind, relkind), owner, Grant(*given))
+            self.place(f"{top}/{schema}/{item}", KIND_OF_RELATION.get(relkind, relkind), owner, GrantRow(*given))
 
     def defaults(self, database: str, rows: Iterable[Any]) -> None:
         """What is given at once on whatever somebody makes."""

@@ -191,18 +191,18 @@ class Cluster:
         said = msgspec.json.encode(held.parts, order="deterministic")
         return Reading(hashlib.blake2b(said, digest_size=16).hexdigest(), held.parts)
 
-    def _held(self, inside: psycopg.Connection[Any] | None = None) -> catalogue.Held:
+    def _held(self, inside: psycopg.Connection[Any] | None = None) -> catalogue.HeldRoles:
         first = inside or self._connection(self._databases[0])
         roles = self._rows(first, catalogue.ROLES)
         newer = first.info.server_version >= _PER_MEMBERSHIP
-        known = catalogue.Known(
+        known = catalogue.KnownRoles(
             {row[6]: row[0] for row in roles}, frozenset(row[0] for row in roles if row[1]), self._alone, not newer
         )
-        held = catalogue.Held(self._platform.name, known)
+        held = catalogue.HeldRoles(self._platform.name, known)
         for database, *rest in self._rows(first, catalogue.DATABASES):
             if database in self._databases:
                 owner, *given = rest
-                held.place(f"{self._platform.name}/{database}", "database", owner, catalogue.Grant(*given))
+                held.place(f"{self._platform.name}/{database}", "database", owner, catalogue.GrantRow(*given))
         for database in self._databases:
             own = inside if inside is not None and inside.info.dbname == database else self._connection(database)
             objects = [*self._rows(own, catalogue.RELATIONS), *self._rows(own, catalogue.FUNCTIONS)]
@@ -216,7 +216,7 @@ class Cluster:
         return held
 
     def _ties(
-        self, first: psycopg.Connection[Any], known: catalogue.Known, held: catalogue.Held
+        self, first: psycopg.Connection[Any], known: catalogue.KnownRoles, held: catalogue.HeldRoles
     ) -> dict[str, list[str]]:
         """What roles would take with them if they were dropped, but for what a reading shows."""
         found: dict[str, list[str]] = {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from random import Random
 
-from justlane.model.bindings import Binding, Effect
+from justlane.model.bindings import Binding, Sense
 from justlane.model.circumstances import ALWAYS, AXES, Condition
 from justlane.model.estate import Connection, Decides, Estate, Habits, Platform, RolesHeld, SecretPlace
 from justlane.model.findings import Source
@@ -134,9 +134,9 @@ def _principal(draw: Random, can: Abilities, local: dict[str, LocalGroup]) -> Pr
     return draw.choice([p for p in known if p.kind in can.principals])
 
 
-def _effect(draw: Random, can: Abilities, habits: Habits) -> Effect:
+def _effect(draw: Random, can: Abilities, habits: Habits) -> Sense:
     may = "deny" in can.means and habits.decides is not Decides.ANY_ALLOW
-    return Effect.DENY if may and draw.random() < 0.3 else Effect.ALLOW
+    return Sense.DENY if may and draw.random() < 0.3 else Sense.ALLOW
 
 
 def _condition(draw: Random, can: Abilities) -> Condition:

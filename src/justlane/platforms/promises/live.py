@@ -22,7 +22,7 @@ from justlane.model.people import Directory, Group, Membership, Principal, Princ
 from justlane.model.progress import Progress
 from justlane.model.roles import Pattern, Role
 from justlane.model.scopes import Scope
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.new_places import walk
 from justlane.platforms.alignment.plan import Plan, counted_plan, settled, totals_between
 from justlane.platforms.alignment.reversal import undoing
@@ -75,7 +75,7 @@ class _Trial:
             return
         if not consent(planned):
             raise RefusedError("nothing was tried: you did not agree", "look at what it would make, then use --yes")
-        journal = Journal(self._folder, self._platform)
+        journal = RunJournal(self._folder, self._platform)
         yield self._kept("what is declared is made, and nothing else", lambda: self._made(planned, journal, before))
         yield self._kept("a plan from an old reading is refused", lambda: self._refused(planned, before))
         yield self._kept("taken back, it holds what it held", lambda: self._taken_back(corner, journal, before))
@@ -137,7 +137,7 @@ class _Trial:
             corner, self._platform, before, steps, totals_between(corner, self._platform, before, after, self._moment)
         )
 
-    def _made(self, planned: Plan, journal: Journal, before: Reading) -> None:
+    def _made(self, planned: Plan, journal: RunJournal, before: Reading) -> None:
         habits = self._index.estate.platforms[self._platform].habits
         refused = carry_out(planned, habits, self._connector, journal, "connector test", Progress())
         if refused:
@@ -160,12 +160,12 @@ class _Trial:
             return
         raise BrokenError("it was carried out")
 
-    def _taken_back(self, corner: EstateIndex, journal: Journal, before: Reading) -> None:
+    def _taken_back(self, corner: EstateIndex, journal: RunJournal, before: Reading) -> None:
         back = undoing(
             corner, self._platform, self._connector.read(), journal.done_in(journal.run), self._moment, before
         )
         habits = self._index.estate.platforms[self._platform].habits
-        own = Journal(self._folder, self._platform)
+        own = RunJournal(self._folder, self._platform)
         refused = carry_out(back, habits, self._connector, own, "connector test, taken back", Progress())
         wrong = [*(one.step for one in refused), *unlike(self._dialect, before, self._connector.read())]
         if wrong:

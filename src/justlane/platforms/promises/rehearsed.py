@@ -13,7 +13,7 @@ from justlane.model.circumstances import Situation
 from justlane.model.errors import PlatformChangedError
 from justlane.model.progress import Progress
 from justlane.platforms.alignment.drift import drift
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.plan import plan
 from justlane.platforms.alignment.reversal import undoing
 from justlane.platforms.alignment.run import carry_out
@@ -75,7 +75,7 @@ def rehearse(dialect: Dialect, index: EstateIndex, platform: str, held: Reading,
     connector = InMemory(dialect, index, platform, held, moment)
     habits = index.estate.platforms[platform].habits
     with TemporaryDirectory() as folder:
-        journal = Journal(Path(folder), platform)
+        journal = RunJournal(Path(folder), platform)
         before = connector.read()
         show("Drifts", (drift(index, platform, before, moment),))
         planned = plan(index, platform, before, moment)
@@ -92,6 +92,6 @@ def rehearse(dialect: Dialect, index: EstateIndex, platform: str, held: Reading,
             return ""
         back = undoing(index, platform, connector.read(), journal.done_in(""), moment, before)
         show("Plan", back)
-        carry_out(back, habits, connector, Journal(Path(folder), platform), "taken back", Progress())
+        carry_out(back, habits, connector, RunJournal(Path(folder), platform), "taken back", Progress())
         wrong = unlike(dialect, before, connector.read())
         return f"after undo it holds something else: {wrong[0].what}" if wrong else ""

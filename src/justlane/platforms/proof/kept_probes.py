@@ -25,7 +25,7 @@ _LONGEST = timedelta(days=1)
 """A probe that was begun longer ago is begun afresh."""
 
 
-class Earlier(msgspec.Struct, frozen=True):
+class EarlierProbe(msgspec.Struct, frozen=True):
     """The last result, as far as the next one is compared with it."""
 
     when: str
@@ -125,7 +125,7 @@ def news(folder: Path, result: ProbeResult) -> News | None:
         return None
     try:
         line = read_sealed(folder, name, name)
-        earlier = None if line is None else msgspec.json.decode(line, type=Earlier)
+        earlier = None if line is None else msgspec.json.decode(line, type=EarlierProbe)
     except (OSError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise StorageError(f"{name} cannot be read: {error}", "take it out; a new one is kept") from error
     if earlier is None:
@@ -139,7 +139,7 @@ def keep(folder: Path, result: ProbeResult, moment: datetime) -> None:
     """Keep a result for the next one."""
     keep_closed(folder)
     when = moment.astimezone(UTC).isoformat(timespec="seconds")
-    earlier = Earlier(when, result.differences, result.kept_out, result.let_in)
+    earlier = EarlierProbe(when, result.differences, result.kept_out, result.let_in)
     name = _last(result.platform)
     write_atomically(folder, name, sealed(folder, name, msgspec.json.encode(earlier)), CLOSED)
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from justlane.model.estate import Platform
 from justlane.model.names import counted
-from justlane.platforms.alignment.journal import Journal
+from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.plan import Plan
 from justlane.platforms.interface import Step
 from justlane.platforms.sheet.paper import mark_of, ticked, write_sheet
@@ -28,7 +28,7 @@ def hand_out(folder: Path, platform: Platform, planned: Plan, why: str, moment: 
     run, done = ticked(folder, platform.name)
     said = list(_settled(folder, platform.name, run, planned.steps))
     still = {mark_of(step) for step in planned.steps} & done
-    journal = Journal(folder, platform.name)
+    journal = RunJournal(folder, platform.name)
     journal.write("started", of=len(planned.steps), why=why)
     for number, s in enumerate(planned.steps, 1):
         journal.write("sending", number, len(planned.steps), part=s.part, name=s.name, before=s.before, after=s.after)
@@ -50,7 +50,7 @@ def settle(folder: Path, platform: str) -> list[str]:
 def _settled(folder: Path, platform: str, run: str, left: tuple[Step, ...]) -> Iterator[str]:
     if not run:
         return
-    journal = Journal(folder, platform, run)
+    journal = RunJournal(folder, platform, run)
     waiting = {(step.part, step.name) for step in left}
     came = [note for note in journal.sent_in(run) if (note.part, note.name) not in waiting]
     for note in came:

@@ -34,7 +34,7 @@ _BELIEVED = ("E160013", "E220004", _NOT_ALLOWED)
 _HINT = "install Subversion (its tools `svn` and `svnauthz`)"
 
 
-def connect(platform: Platform, folder: Path, permit: Permit) -> Repository:
+def connect(platform: Platform, folder: Path, permit: Permit) -> SubversionRepository:
     """A connector for the file that the estate names; one outside of it has to be allowed."""
     connection = platform.connection
     assert connection is not None
@@ -42,10 +42,10 @@ def connect(platform: Platform, folder: Path, permit: Permit) -> Repository:
     port = parts.port or _PORTS.get(parts.scheme, 0)
     where = Destination(parts.hostname or "localhost", port, "", parts.scheme == "https")
     known = passwords(connection.passwords, folder, where, permit) if connection.passwords else {}
-    return Repository(platform, place_to_change(folder, connection.settings["file"]), known, folder)
+    return SubversionRepository(platform, place_to_change(folder, connection.settings["file"]), known, folder)
 
 
-class Repository:
+class SubversionRepository:
     """One repository's rules."""
 
     def __init__(self, platform: Platform, place: Place, known: Mapping[str, str], folder: Path) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from justlane.engine.decision.explanation import Failing
-from justlane.engine.offers.help_desk import ForUser, Named, Way
+from justlane.engine.offers.help_desk import ForUser, NamedThing, Way
 from justlane.model.circumstances import Outcome
 from justlane.model.names import counted
 from justlane.reports.outputs.answers import ForUser as ForUserJson
@@ -129,11 +129,11 @@ def _way(way: Way) -> Iterator[str]:
         yield f"Some of that needs special care: {', '.join(way.sensitive)}."
 
 
-def _named(named: Named) -> str:
+def _named(named: NamedThing) -> str:
     return f"{named.name} ({named.purpose.rstrip('.')})" if named.purpose else named.name
 
 
-def _asked(owner: Named, is_group: bool) -> str:
+def _asked(owner: NamedThing, is_group: bool) -> str:
     if is_group:
         return f"The group {_named(owner)} answers"
     return f"{owner.purpose} ({owner.name}) answers" if owner.purpose else f"{owner.name} answers"

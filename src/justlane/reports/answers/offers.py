@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from justlane.engine.offers.together import Need, Offer, Offers, Step
+from justlane.engine.offers.together import Offer, Offers, OfferStep, WantedCell
 from justlane.model.bindings import Binding
 from justlane.model.edits import (
     AllowInRole,
@@ -54,7 +54,7 @@ def plain(result: Offers) -> OffersJson:
     }
 
 
-def _plain_need(need: Need) -> NeedJson:
+def _plain_need(need: WantedCell) -> NeedJson:
     return {"user": need.user, "action": need.action, "scope": need.scope}
 
 
@@ -102,13 +102,13 @@ def _offer(number: int, offer: Offer, alike: Collection[str]) -> Iterator[Line]:
     yield from against(offer.against, alike)
 
 
-def _made(step: Step, offer: Offer) -> str | None:
+def _made(step: OfferStep, offer: Offer) -> str | None:
     """The command for a step; with a reason why all the same, where something speaks against it."""
     made = command(step.edit)
     return f"{made} --even-so …" if made and offer.against else made
 
 
-def _line_of(step: Step) -> Source | None:
+def _line_of(step: OfferStep) -> Source | None:
     new = isinstance(step.edit, Give) and step.edit.bindings[0] is step.binding
     return step.binding.source if step.binding and not new else None
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from justlane.engine.surveys.review import Grant, Holder, Seat
+from justlane.engine.surveys.review import ReviewedGrant, ReviewedHolder, Seat
 from justlane.model.names import some_of
 from justlane.model.visible import short
 from justlane.reports.parts.conditions import condition_text
@@ -12,7 +12,7 @@ from justlane.reports.parts.conditions import condition_text
 _LONGEST = 2000
 
 
-def said_of(grant: Grant, changed: str, findings: Sequence[str]) -> dict[str, str]:
+def said_of(grant: ReviewedGrant, changed: str, findings: Sequence[str]) -> dict[str, str]:
     """Column -> what stands there."""
     binding = grant.binding
     role = grant.part.role if binding.allows else f"no {grant.part.role} (denied)"
@@ -57,6 +57,6 @@ def said_of_seat(seat: Seat, person: str, place_for: str, changed: str, findings
     return {name: short(" ".join(text.split()), _LONGEST) for name, text in said.items()}
 
 
-def _who(holders: Sequence[Holder], people: int) -> str:
+def _who(holders: Sequence[ReviewedHolder], people: int) -> str:
     said = [f"{one.user} (through {one.through})" if one.through else one.user for one in holders]
     return some_of(said, len(said), people)

@@ -30,7 +30,7 @@ _MOST_SECONDS = 30
 _WIDTHS = {"row": 9, "decision": 11, "comment": 24, "people": 8, "line": 24, "at": 30, "role": 20, "given to": 22}
 
 
-class Row(NamedTuple):
+class SheetRow(NamedTuple):
     """One row that came back."""
 
     number: int
@@ -43,7 +43,7 @@ class Returned(NamedTuple):
 
     review: str
     """The name of the review; empty if it says none."""
-    rows: list[Row]
+    rows: list[SheetRow]
 
 
 def as_csv(review: Review) -> bytes:
@@ -130,7 +130,7 @@ def read(name: str, content: bytes) -> Returned:
     for number, row in enumerate(rows[2:], 3):
         if any(text.strip() for text in row):
             padded = [*row, *[""] * (len(heads) - len(row))]
-            found.append(Row(number, {head: uncell(padded[at]) for at, head in enumerate(heads)}))
+            found.append(SheetRow(number, {head: uncell(padded[at]) for at, head in enumerate(heads)}))
     return Returned(rows[0][1] if len(rows[0]) > 1 else "", found)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from justlane.engine.surveys.review import Grant, Seat
+from justlane.engine.surveys.review import ReviewedGrant, Seat
 from justlane.files.history.reviews import Asked, Review
 from justlane.model.findings import Source
 from justlane.model.names import counted
@@ -17,7 +17,7 @@ from justlane.reports.text.look import Look, Sheet
 _MOST = 30
 
 
-class ReviewStanding(Struct, frozen=True):
+class ReviewState(Struct, frozen=True):
     """One review."""
 
     review: Review
@@ -39,19 +39,19 @@ class ReviewStanding(Struct, frozen=True):
         return sum(answer.decision == decision for answer in self.review.answers.values())
 
 
-class Standing(Struct, frozen=True):
+class ReviewStates(Struct, frozen=True):
     """All reviews."""
 
-    reviews: tuple[ReviewStanding, ...]
+    reviews: tuple[ReviewState, ...]
 
 
-def standing_of(one: Review, rows: Sequence[tuple[Grant | Seat, Asked]]) -> ReviewStanding:
+def standing_of(one: Review, rows: Sequence[tuple[ReviewedGrant | Seat, Asked]]) -> ReviewState:
     """A review beside the estate as it is now."""
     current = {asked.key for _, asked in rows}
     mine = [asked for grant, asked in rows if one.owner in map(str, grant.owners)]
     known = {asked.key for asked in one.asked}
     remove = tuple(a for a in one.asked if a.key in one.answers and one.answers[a.key].decision == "remove")
-    return ReviewStanding(
+    return ReviewState(
         one,
         tuple(a for a in remove if a.key in current),
         tuple(a for a in one.asked if a.key not in current),
@@ -59,7 +59,7 @@ def standing_of(one: Review, rows: Sequence[tuple[Grant | Seat, Asked]]) -> Revi
     )
 
 
-def plain(result: Standing) -> list[ReviewStandingJson]:
+def plain(result: ReviewStates) -> list[ReviewStandingJson]:
     """The reviews as JSON values."""
     return [
         {
@@ -82,7 +82,7 @@ def plain(result: Standing) -> list[ReviewStandingJson]:
     ]
 
 
-def sheet(result: Standing) -> Sheet:
+def sheet(result: ReviewStates) -> Sheet:
     """One row for each review."""
     columns = ("review", "owner", "made", "asked", "keep", "remove", "ask", "outstanding", "to remove", "gone", "new")
     rows = [
@@ -96,12 +96,12 @@ def sheet(result: Standing) -> Sheet:
     return Sheet(columns, rows)
 
 
-def text(result: Standing, look: Look) -> str:
+def text(result: ReviewStates, look: Look) -> str:
     """The reviews for a person."""
     return render(_lines(result), look)
 
 
-def _lines(result: Standing) -> Iterator[Line]:
+def _lines(result: ReviewStates) -> Iterator[Line]:
     for number, one in enumerate(result.reviews):
         if number:
             yield line()

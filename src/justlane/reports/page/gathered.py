@@ -56,7 +56,7 @@ def _word(value: object) -> str:
     return "nothing" if value is None else "yes" if value else "no"
 
 
-class Page(Struct, frozen=True):
+class ReportPage(Struct, frozen=True):
     """What is shown."""
 
     index: EstateIndex
@@ -69,7 +69,7 @@ class Page(Struct, frozen=True):
     """Since an earlier state; None if nobody named one."""
 
 
-def values_of(page: Page) -> dict[str, Any]:
+def values_of(page: ReportPage) -> dict[str, Any]:
     """All that the template shows."""
     index, estate = page.index, page.index.estate
     asked = Question(page.moment)

@@ -13,10 +13,10 @@ from typing import Any
 
 from justlane.model.secrecy import without_secrets
 from justlane.model.visible import json_visible
-from justlane.reports.page.gathered import Page, data_of, values_of
+from justlane.reports.page.gathered import ReportPage, data_of, values_of
 
 
-def page(what: Page) -> bytes:
+def page(what: ReportPage) -> bytes:
     """The page as UTF-8."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 

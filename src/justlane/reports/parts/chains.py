@@ -24,7 +24,7 @@ from justlane.reports.parts.conditions import condition_text, plain_boxes
 from justlane.reports.text.lines import Span
 
 
-class Step(Struct, frozen=True):
+class ChainStep(Struct, frozen=True):
     """One step: what it says, in styled pieces, and the line that says so."""
 
     kind: Literal["member", "given", "published", "builds on", "allows", "implies", "covers"]
@@ -37,12 +37,12 @@ class Step(Struct, frozen=True):
         return "".join(text for text, _ in self.spans)
 
 
-def steps(chain: Chain) -> list[Step]:
+def steps(chain: Chain) -> list[ChainStep]:
     """The steps of a chain, in the order in which a person would tell them."""
-    found: list[Step] = []
+    found: list[ChainStep] = []
     for place, membership in enumerate(chain.memberships):
         verb = "which is in " if place else "is in "
-        found.append(Step("member", ((verb, ""), (str(membership.group), "name")), membership.source))
+        found.append(ChainStep("member", ((verb, ""), (str(membership.group), "name")), membership.source))
     binding = chain.binding
     verb = "which is given " if chain.memberships else "is given "
     if binding.principal.kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
@@ -50,24 +50,24 @@ def steps(chain: Chain) -> list[Step]:
     given: tuple[Span, ...] = ((verb, ""), (binding.role, "name"), (" at ", ""), (binding.scope, "name"))
     if binding.pattern:
         given = (*given, (f" (one of {binding.pattern})", "dim"))
-    found.append(Step("given", given, binding.source))
+    found.append(ChainStep("given", given, binding.source))
     if chain.publication:
         verb = " was published to "
         published = ((str(binding.principal), "name"), (verb, ""), (chain.publication.scope, "name"))
-        found.append(Step("published", published, chain.publication.source))
+        found.append(ChainStep("published", published, chain.publication.source))
     found += role_steps(chain.role)
     for cover in _merged(chain.coverage):
         verb = " gathers " if cover.gathers else " contains "
         kind = f" ({cover.kind})" if cover.kind else ""
         covers = ((cover.outer, "name"), (verb, ""), (cover.inner, "name"), (kind, "dim"))
-        found.append(Step("covers", covers, cover.source))
+        found.append(ChainStep("covers", covers, cover.source))
     return found
 
 
-def role_steps(lines: Iterable[RoleStep]) -> list[Step]:
+def role_steps(lines: Iterable[RoleStep]) -> list[ChainStep]:
     """How a role comes by an action."""
     return [
-        Step(line.kind.value, ((line.subject, "name"), (f" {line.kind} ", ""), (line.object, "name")), line.source)
+        ChainStep(line.kind.value, ((line.subject, "name"), (f" {line.kind} ", ""), (line.object, "name")), line.source)
         for line in lines
     ]
 

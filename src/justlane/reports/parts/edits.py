@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import Any, cast
 
-from justlane.engine.changes.effect import Effect, Extent, Moved, Who
+from justlane.engine.changes.effect import EditExtent, Effect, Moved, Who
 from justlane.engine.changes.guards import Refusal
 from justlane.model.edits import (
     AllowInRole,
@@ -101,12 +101,12 @@ def effect_text(effect: Effect) -> str:
     return "; ".join(parts)
 
 
-def plain_extent(extent: Extent) -> ExtentJson:
+def plain_extent(extent: EditExtent) -> ExtentJson:
     """How far an edit can reach, as JSON values."""
     return {"people": extent.people, "places": extent.places}
 
 
-def extent_text(extent: Extent | None) -> str:
+def extent_text(extent: EditExtent | None) -> str:
     """Of an edit whose cells were not counted: how far it can reach."""
     people, places = (extent.people, extent.places) if extent else (0, 0)
     return f"reaches {counted(people, 'person', 'people')} at {counted(places, 'place')}, too many to count here"

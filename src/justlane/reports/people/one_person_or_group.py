@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from justlane.engine.questions.one_person_or_group import Belonging, Portrait
-from justlane.engine.questions.settings import Brought
+from justlane.engine.questions.settings import BroughtSetting
 from justlane.model.estate import Setting
 from justlane.model.names import some_of
 from justlane.model.people import Group, LocalMember, Membership
@@ -52,7 +52,7 @@ def plain(result: Portrait) -> OneUserJson | OneGroupJson:
     }
 
 
-def _plain_setting(brought: Brought) -> SettingJson:
+def _plain_setting(brought: BroughtSetting) -> SettingJson:
     return {
         "platform": brought.platform,
         "setting": brought.setting.name,

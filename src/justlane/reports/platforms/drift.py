@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from justlane.model.names import counted, some_of
-from justlane.platforms.alignment.drift import Drift, Drifted, Kind, Meaning
+from justlane.platforms.alignment.drift import DifferenceKind, Drift, Drifted, Meaning
 from justlane.reports.outputs.platforms import Drift as DriftJson
 from justlane.reports.outputs.platforms import Means as MeansJson
 from justlane.reports.platforms.plan import folded, in_full, places_lines, said_of
@@ -13,7 +13,7 @@ from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
 Drifts = tuple[Drift, ...]
-_STYLES = {Kind.ADDED: "no", Kind.MISSING: "warn", Kind.CHANGED: "warn"}
+_STYLES = {DifferenceKind.ADDED: "no", DifferenceKind.MISSING: "warn", DifferenceKind.CHANGED: "warn"}
 _MOST_NAMED, _MOST_SHOWN, _MOST_OWNED = 4, 200, 3
 
 
@@ -83,7 +83,7 @@ def _lines(result: Drifts) -> Iterator[Line]:
             continue
         count = counted(len(one.differences), "difference")
         yield line(("drift", "no"), f"    {one.platform} differs from {against}: {count}", hanging="  ")
-        for kind in Kind:
+        for kind in DifferenceKind:
             yield from _of_kind([d for d in one.differences if d.kind is kind])
         for said in one.unjudged:
             yield line(("  unknown ", "no"), f"not judged: {said}; what it gives is in no count", hanging=" " * 10)
@@ -105,7 +105,11 @@ def _of_kind(some: Sequence[Drifted]) -> Iterator[Line]:
     if len(rest) > _MOST_SHOWN:
         yield line(f"          and {len(rest) - _MOST_SHOWN:,} more: --format json has them all")
     for said in folded([d.step for d in many]):
-        yield line((f"  {Kind.ADDED.value:<8}", _STYLES[Kind.ADDED]), said.removeprefix("remove: "), hanging=" " * 10)
+        yield line(
+            (f"  {DifferenceKind.ADDED.value:<8}", _STYLES[DifferenceKind.ADDED]),
+            said.removeprefix("remove: "),
+            hanging=" " * 10,
+        )
 
 
 def _means(meaning: Meaning, *, uncounted: bool = False) -> str:

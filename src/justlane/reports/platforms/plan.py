@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import msgspec
 
 from justlane.model.names import counted, some_of
-from justlane.platforms.alignment.plan import Effect, Plan
+from justlane.platforms.alignment.plan import Plan, PlanEffect
 from justlane.platforms.interface import Step
 from justlane.reports.outputs.platforms import Plan as PlanJson
 from justlane.reports.outputs.platforms import PlanStep as PlanStepJson
@@ -138,7 +138,7 @@ def _unjudged(result: Plan) -> Iterator[Line]:
         yield line(("  unknown ", "no"), f"not judged: {said}; what it gives is in no count", hanging=" " * 10)
 
 
-def _effect(effect: Effect) -> Iterator[Line]:
+def _effect(effect: PlanEffect) -> Iterator[Line]:
     gained = (f"{effect.gained:,} cell{'s' * (effect.gained != 1)} gained", "yes" if effect.gained else "dim")
     lost = (f"{effect.lost:,} lost", "no" if effect.lost else "dim")
     parts = (("membership", effect.memberships), ("account", effect.accounts))
