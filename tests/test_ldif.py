@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from justlane.directories.interface import read_people
 from justlane.directories.ldif import LdifError, records
-from justlane.directories.names import normalised
+from justlane.directories.names import normalise
 from justlane.files.people.population import Naming, Population
 from justlane.files.people.snapshot_file import in_memory
 from justlane.files.reading.directory_shapes import DirectoryShape
@@ -95,8 +95,8 @@ class LdifTest(unittest.TestCase):
             ("cn=Z\\C3\\ABe", "cn=zëe"),
             ("cn=a+uid=b,dc=x", "CN=A + UID=B, DC=X"),
         ):
-            self.assertEqual(normalised(one), normalised(other))
-        self.assertNotEqual(normalised("cn=a\\,dc=x"), normalised("cn=a,dc=x"))
+            self.assertEqual(normalise(one), normalise(other))
+        self.assertNotEqual(normalise("cn=a\\,dc=x"), normalise("cn=a,dc=x"))
 
     @settings(max_examples=300, deadline=None)
     @given(st.text(alphabet="dn:cu=x,\r\n -#<1vers{é", max_size=60))

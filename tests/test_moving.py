@@ -11,9 +11,9 @@ from operator import attrgetter
 
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare
-from justlane.engine.changes.people_changes import Move, Pair, PersonStanding, paired, people_changes
+from justlane.engine.changes.people_changes import Move, Pair, PersonStanding, pair_by_name, people_changes
 from justlane.engine.decision.judge import Question
-from justlane.engine.facts.earlier_names import Aliases, called_today, former, renamed
+from justlane.engine.facts.earlier_names import Aliases, called_today, find_renames, former
 from justlane.engine.facts.group_sizes import GroupHoldings, sizes
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.sources import held_directly
@@ -72,7 +72,7 @@ class World:
 
 def pairs(before: World, after: World) -> Callable[[str], Iterable[Pair]]:
     """All, whether they differ or not."""
-    return lambda table: paired(before.standings(table), after.standings(table), attrgetter("name"))
+    return lambda table: pair_by_name(before.standings(table), after.standings(table), attrgetter("name"))
 
 
 def store(world: World) -> PeopleStore:
@@ -129,7 +129,7 @@ class MovementsTest(unittest.TestCase):
                 differences = ReadingDifferences(store(before), store(after))
                 directories = before.directory(), after.directory()
                 self.assertEqual(people_changes(("then", "now"), differences.pairs, directories), found)
-                names = [renamed(before.ids(table), after.ids(table)) for table in ("users", "groups")]
+                names = [find_renames(before.ids(table), after.ids(table)) for table in ("users", "groups")]
                 self.assertEqual(differences.aliases(), Aliases(*names))
             for table, movements in (("users", found.people), ("groups", found.groups)):
                 then, now = dict(before.ids(table)), dict(after.ids(table))
@@ -204,7 +204,7 @@ class AccessTest(unittest.TestCase):
                         after.held.discard(dice.choice(sorted(after.held)))
                     case _:
                         after.held ^= {(team, dice.choice([someone, dice.choice(list(after.groups))]))}
-            names = Aliases(*(renamed(before.ids(t), after.ids(t)) for t in ("users", "groups")))
+            names = Aliases(*(find_renames(before.ids(t), after.ids(t)) for t in ("users", "groups")))
             sides = []
             for world, aliases in ((before, names), (after, Aliases({}, {}))):
                 directory = world.directory()

@@ -15,7 +15,7 @@ from junitparser import JUnitXml
 
 from justlane.cli.platforms.demo import PLATFORMS
 from justlane.model.errors import NonsenseError, OutsideError, TimedOutError, UnreachableError
-from justlane.outside.http import explained
+from justlane.outside.http import explain_failure
 from justlane.platforms.over_http.session import HttpConnector
 from tests.patience import finished, until
 from tests.support import EstateTest, Ran, free_port
@@ -298,12 +298,12 @@ class ConnectorTest(unittest.TestCase):
             return {kind}.union(*(kinds(k) for k in kind.__subclasses__()))
 
         for kind in kinds(httpx.RequestError) | {httpx.InvalidURL}:
-            error = explained(kind("why"), "yard", "http://x", 1)
+            error = explain_failure(kind("why"), "yard", "http://x", 1)
             self.assertIsInstance(error, OutsideError)
             self.assertTrue(error.hint)
-        self.assertIsInstance(explained(httpx.ReadTimeout(""), "yard", "", 1), TimedOutError)
-        self.assertIsInstance(explained(httpx.ConnectError(""), "yard", "", 1), UnreachableError)
-        self.assertIsInstance(explained(httpx.RemoteProtocolError(""), "yard", "", 1), NonsenseError)
+        self.assertIsInstance(explain_failure(httpx.ReadTimeout(""), "yard", "", 1), TimedOutError)
+        self.assertIsInstance(explain_failure(httpx.ConnectError(""), "yard", "", 1), UnreachableError)
+        self.assertIsInstance(explain_failure(httpx.RemoteProtocolError(""), "yard", "", 1), NonsenseError)
 
     def test_a_mistake_of_ours_is_not_called_the_servers(self) -> None:
         def slip(request: httpx.Request) -> httpx.Response:

@@ -22,7 +22,7 @@ from hypothesis import strategies as st
 from justlane.cli.platforms.standin import nature_of
 from justlane.directories.interface import read_people
 from justlane.engine.changes.comparison import Side, compare, differences
-from justlane.engine.changes.effect import summed
+from justlane.engine.changes.effect import effect_of
 from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.compiled.flat_platform import count_cells
 from justlane.engine.compiled.tally import tally
@@ -30,7 +30,7 @@ from justlane.engine.decision.axes import AgeRange
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.explanation import Chain, all_chains, answer, in_words
 from justlane.engine.decision.judge import Judge, Question, cells_of, judge, may
-from justlane.engine.facts.edited import edited
+from justlane.engine.facts.edited import with_edit
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import MembershipIndex
 from justlane.engine.facts.people import people_behind, person
@@ -183,7 +183,7 @@ def misses_turn(estate: Estate, user: str, action: str, scope: str, facts: Facts
                 after = read_from(folder, carried_out(written(made_sound(estate)), miss.edit))
                 assert may(after, user, action, scope, asked_in(facts)), miss
                 whole = differences((before, after), Question(NOW, day=facts.moment))
-                assert miss.effect == summed(whole), (miss, whole)
+                assert miss.effect == effect_of(whole), (miss, whole)
             elif miss.turn is Turn.CIRCUMSTANCES:
                 for other in (f for f in FACTS if f.moment == facts.moment and miss.conditions):
                     expected = any(fulfils(other, box) for box in miss.conditions)
@@ -206,7 +206,7 @@ def nothing_new_would_do(index: EstateIndex, user: str, action: str, scope: str,
     for principal in person(index, user, "p", facts.moment).principals - {AUTHENTICATED}:
         for role in ROLES:
             for at in prepared.platform.scopes:
-                after = edited(index, Give((Binding(principal, role, at, "", AT),)))
+                after = with_edit(index, Give((Binding(principal, role, at, "", AT),)))
                 assert not may(after, user, action, scope, asked_in(facts)), (principal, role, at)
 
 
@@ -429,11 +429,11 @@ def offers_do(estate: Estate, asked: list[tuple[str, str, int]], *, take_away: b
         for offer in found.offers:
             if len(offer.steps) == 1:
                 after = read_from(folder, carried_out(written(made_sound(estate)), offer.steps[0].edit))
-                assert offer.effect == summed(differences((before, after), question)), offer
+                assert offer.effect == effect_of(differences((before, after), question)), offer
             else:
                 after = before
                 for step in offer.steps:
-                    after = edited(after, step.edit)
+                    after = with_edit(after, step.edit)
             assert all(may(after, *need.key, question) != take_away for need in left), offer
             assert offer.proven
             best.append(offer.excess)

@@ -22,7 +22,7 @@ from unittest import mock
 from justlane.files.allowed import permissions
 from justlane.files.disk import beneath, durable
 from justlane.files.disk.identity import who
-from justlane.files.reading.folder import included
+from justlane.files.reading.folder import files_included
 from justlane.model import interruption, patterns, secrecy, visible
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import StorageError
@@ -152,7 +152,7 @@ class FolderTest(EstateTest):
             ("th**e.yml", ["three.yml"]), ("b/.*", ["b/.hidden.yaml"]), ("b", []), ("*", ["estate.yaml", "expectations.yaml", "people.ldif", "pumphall.yaml", "three.yml"]),
             ("b/c/**", []), ("nowhere/*", []), ("", []), ("/b/one.yaml", []), ("b/../b/one.yaml", []), ("x" * 5000, []), ("*/" * 400, []),
         ):  # fmt: skip
-            self.assertEqual(included(self.folder, pattern), found, pattern)
+            self.assertEqual(files_included(self.folder, pattern), found, pattern)
 
     def test_people_from_elsewhere_have_to_be_allowed_and_are_never_shown(self) -> None:
         foreign = self.outside / "shadow"

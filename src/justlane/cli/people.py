@@ -187,8 +187,8 @@ def changes(since: str | None, upto: str | None, folder: Path | None, form: str)
     if len(known) < 2 and not since:
         found = "there is only one snapshot" if known else "there is no snapshot yet"
         raise UsageError(found, "`justlane people pull` takes one each time; two can be compared")
-    after = snapshots.named(place, upto) if upto else snapshots.newest(place)
-    before = snapshots.named(place, since) if since else known[known.index(after) - 1]
+    after = snapshots.find_snapshot(place, upto) if upto else snapshots.newest(place)
+    before = snapshots.find_snapshot(place, since) if since else known[known.index(after) - 1]
     if known.index(before) >= known.index(after):
         raise UsageError(f"{before} is not before {after}", f"name one of: {', '.join(known)}")
     result = _changes(place, before, after)
@@ -275,7 +275,7 @@ def _groups(store: PeopleStore, own: list[SizedGroup] | None, pattern: str) -> t
 def _index(folder: Path | None, as_of: str | None) -> EstateIndex | None:
     """The estate; None where it is not sound, so that what its platforms keep for themselves cannot be told."""
     try:
-        return options.indexed(folder, as_of)
+        return options.open_estate(folder, as_of)
     except EstateError:
         warn("the platforms' own groups cannot be told while the estate is not sound: justlane check")
         return None
@@ -303,7 +303,7 @@ def _code(found: object, own: list[SizedGroup] | None) -> int:
 
 def _store(place: Path, as_of: str | None) -> PeopleStore:
     if as_of is not None:
-        return snapshots.open_snapshot(place, snapshots.named(place, as_of))
+        return snapshots.open_snapshot(place, snapshots.find_snapshot(place, as_of))
     everybody = open_people(place, read_people)
     old = too_old(everybody.store.snapshot, everybody.pull_every)
     if old:

@@ -247,7 +247,7 @@ def _content(path: Path) -> bytes:
 
 def _checked(place: Path, path: Path, found: Returned, person: str) -> Review:
     """The review with the answers of a sheet. UsageError that names everything that is wrong with it."""
-    from justlane.reports.checks.review_sheets import altered
+    from justlane.reports.checks.review_sheets import altered_column
 
     known = review(place, found.review)
     asked = {one.key: one for one in known.asked}
@@ -262,7 +262,7 @@ def _checked(place: Path, path: Path, found: Returned, person: str) -> Review:
         if key in seen:
             wrong.append(f"row {row.number} repeats row {seen[key]}")
         seen[key] = row.number
-        column = altered(asked[key], row.said)
+        column = altered_column(asked[key], row.said)
         if column:
             wrong.append(f"row {row.number}: the column {column!r} was changed")
         _take(row, key, person, answers, wrong)

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from msgspec import Struct
 
 from justlane.directories import ends
-from justlane.directories.names import normalised
+from justlane.directories.names import normalise
 from justlane.files.people.intake import Intake
 from justlane.files.reading.directory_shapes import GroupEntriesShape, PersonEntriesShape
 
@@ -145,7 +145,7 @@ _SPELT = {"samaccountname": "sAMAccountName", "userprincipalname": "userPrincipa
 
 def key_of(dn: str) -> str:
     """A distinguished name in the form by which entries name each other."""
-    return dn if _is_plain(dn) else normalised(clean(dn))
+    return dn if _is_plain(dn) else normalise(clean(dn))
 
 
 def clean(text: str) -> str:

@@ -11,7 +11,7 @@ _SPECIAL = re.compile(r"[\\,+]")
 
 
 @lru_cache(maxsize=65536)
-def normalised(name: str) -> str:
+def normalise(name: str) -> str:
     """Lower case, without spaces around separators, escapes resolved.
 
     Attribute values are compared without regard to case and runs of spaces, as the matching rule

@@ -32,7 +32,7 @@ from justlane.model.estate import SecretPlace
 from justlane.model.findings import Severity
 from justlane.model.names import one_line
 from justlane.outside.certificates import trusted
-from justlane.outside.http import Answer, Service, decoded, destination_of
+from justlane.outside.http import Answer, Service, decode, destination_of
 from justlane.outside.limits import Limits
 from justlane.outside.secrets import released, require_ascii
 
@@ -152,7 +152,7 @@ class _Service:
             if not page.Resources and len(seen) < total:
                 self._incomplete(f"a page is missing: there are {total} {kind}, it says, but it sends only {len(seen)}")
             for raw in page.Resources:
-                resource = decoded(raw, shape, self._complaint(kind))
+                resource = decode(raw, shape, self._complaint(kind))
                 if resource.id in seen:
                     self._incomplete(f"it sent one of the {kind} twice ({resource.id}), so another is missing")
                 seen.add(resource.id)
@@ -168,7 +168,7 @@ class _Service:
         asked = {"startIndex": str(start), "count": str(self._shape.page_size), "attributes": attributes}
         if where:
             asked["filter"] = where
-        return decoded(self._get(kind, asked).content, _Page, self._complaint(kind))
+        return decode(self._get(kind, asked).content, _Page, self._complaint(kind))
 
     def _complaint(self, kind: str) -> str:
         return f"{self.url}: what it answers for {kind} cannot be understood"

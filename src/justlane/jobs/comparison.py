@@ -33,7 +33,7 @@ class Compared(NamedTuple):
     """Only at this scope and in what it covers."""
 
 
-def compared(
+def compare_estates(
     place: Path,
     read_people: PeopleReader,
     wanted: Compared,

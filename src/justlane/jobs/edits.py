@@ -112,7 +112,7 @@ def refuse(proposal: Proposal, even_so: str) -> None:
         raise RefusedError(some[0].message + more, hint)
 
 
-def save_looked(
+def save_edit(
     editing: Editing,
     looked: Looked,
     why: str,

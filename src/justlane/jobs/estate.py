@@ -15,9 +15,9 @@ from justlane.files.reading.folder import holds_root
 from justlane.files.saving.proposal import About
 from justlane.jobs import edits, known, lines
 from justlane.jobs.circumstances import NAMES, question
-from justlane.jobs.comparison import Compared, compared
-from justlane.jobs.findings import checked
-from justlane.jobs.opened import opened
+from justlane.jobs.comparison import Compared, compare_estates
+from justlane.jobs.findings import find_flaws
+from justlane.jobs.opened import open_for_questions
 from justlane.model.circumstances import Circumstances
 from justlane.model.errors import UsageError
 from justlane.model.progress import Progress
@@ -42,7 +42,7 @@ def open_estate(folder: str | Path, as_of: str = "") -> Estate:
     'yes'
     """
     place = _folder(folder)
-    return Estate(place, opened(place, read_people, as_of or None).index)
+    return Estate(place, open_for_questions(place, read_people, as_of or None).index)
 
 
 def check_estate(folder: str | Path, only: Words = (), since: str = "") -> changes.Checked:
@@ -58,7 +58,7 @@ def check_estate(folder: str | Path, only: Words = (), since: str = "") -> chang
     for name in rules:
         if name not in RULES:
             raise UsageError(f"there is no rule {name!r}", known.nearest(name, RULES))
-    found = checked(place, load(place, read_people), read_people, rules, since, Progress())
+    found = find_flaws(place, load(place, read_people), read_people, rules, since, Progress())
     return cast(changes.Checked, presenter("Checked").plain(found))
 
 
@@ -113,7 +113,7 @@ class Estate:
         earlier = other._index if isinstance(other, Estate) else None
         name = str(other.folder) if isinstance(other, Estate) else other
         wanted = Compared(name, "", name if earlier else "", user, scope)
-        found = compared(
+        found = compare_estates(
             self.folder, read_people, wanted, lambda estate, at: question(estate, given, at), earlier, self._index
         )
         return cast(changes.Comparison, presenter("Comparison").plain(found))
@@ -159,7 +159,7 @@ class Estate:
     def _begun(self, acting_as: str) -> edits.Editing:
         """An edit of the files as they are now."""
         state = edits.state_before(self.folder)
-        return edits.Editing(opened(self.folder, read_people).index, Draft(self.folder), state, acting_as)
+        return edits.Editing(open_for_questions(self.folder, read_people).index, Draft(self.folder), state, acting_as)
 
 
 class Edit:
@@ -190,7 +190,7 @@ class Edit:
         if not self._looked.proposal.changes:
             return 0
         edits.refuse(self._looked.proposal, even_so)
-        return edits.save_looked(self._editing, self._looked, self._because, even_so, self._names).number
+        return edits.save_edit(self._editing, self._looked, self._because, even_so, self._names).number
 
 
 def _more(words: Mapping[str, Any]) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from justlane.rules.inspection import Flaw, Knowledge
 from justlane.rules.interface import RULES, Findings, findings
 
 
-def checked(
+def find_flaws(
     place: Path, loaded: Loaded, read_people: PeopleReader, only: tuple[str, ...], since: str, progress: Progress
 ) -> Checked:
     """All that is found in an estate that was read, by some rules (none for all), or what is new since a revision.

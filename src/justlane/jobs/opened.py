@@ -26,7 +26,9 @@ class Opened(Struct, frozen=True):
     """That its people are older than the estate allows; empty if they are not."""
 
 
-def opened(place: Path, read_people: PeopleReader, as_of: str | None = None, *, whole: bool = False) -> Opened:
+def open_for_questions(
+    place: Path, read_people: PeopleReader, as_of: str | None = None, *, whole: bool = False
+) -> Opened:
     """The estate in a folder, sound and ready for questions, perhaps as of a day, a time or a snapshot.
 
     With `whole`, all of it at hand as values. EstateError if it is not sound, UsageError if nothing is known of that

@@ -64,7 +64,7 @@ def failure(error: BaseException, server: str) -> OutsideError:
     return CertificateError(f"{server}: its certificate is unknown here ({error.verify_message})", _TRUST)
 
 
-def behind(error: BaseException) -> ssl.SSLError | None:
+def tls_failure(error: BaseException) -> ssl.SSLError | None:
     """The failure of TLS behind an error, if there is one."""
     cause: BaseException | None = error
     while cause is not None:

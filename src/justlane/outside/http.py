@@ -98,7 +98,7 @@ class Service:
             raise
         except _OUTSIDE as error:
             interruption.check()
-            raise explained(error, self.who, self.url, self._limits.seconds, self._advice) from error
+            raise explain_failure(error, self.who, self.url, self._limits.seconds, self._advice) from error
 
     def _whole(self, pieces: Iterable[bytes]) -> bytes:
         found = []
@@ -110,10 +110,10 @@ class Service:
 
     def decoded(self, answer: Answer, kind: type[T]) -> T:
         """What an answer says. NonsenseError if that is not what was asked for."""
-        return decoded(answer.content, kind, f"{self.who} answered nonsense to {answer.path}")
+        return decode(answer.content, kind, f"{self.who} answered nonsense to {answer.path}")
 
 
-def decoded(content: bytes | msgspec.Raw, kind: type[T], complaint: str) -> T:
+def decode(content: bytes | msgspec.Raw, kind: type[T], complaint: str) -> T:
     """JSON of a certain shape. NonsenseError, with a complaint, if it is another."""
     try:
         return msgspec.json.decode(content, type=kind)
@@ -123,9 +123,9 @@ def decoded(content: bytes | msgspec.Raw, kind: type[T], complaint: str) -> T:
         raise NonsenseError(f"{complaint}: it is nested too deeply", _ADVICE) from error
 
 
-def explained(error: Exception, who: str, url: str, seconds: float, advice: str = _START) -> OutsideError:
+def explain_failure(error: Exception, who: str, url: str, seconds: float, advice: str = _START) -> OutsideError:
     """Our error for whatever the library raised, with what to do."""
-    unsafe = certificates.behind(error)
+    unsafe = certificates.tls_failure(error)
     if unsafe is not None:
         return certificates.failure(unsafe, f"{who} at {url}")
     if isinstance(error, httpx.TimeoutException | TimeoutError):

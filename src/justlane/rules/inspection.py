@@ -260,6 +260,6 @@ def _whole(at: Inspection, spare: Spare) -> tuple[Binding, ...]:
     return tuple(found)
 
 
-def named(bindings: tuple[Binding, ...]) -> str:
+def lines_by_place(bindings: tuple[Binding, ...]) -> str:
     """Lines by what they give and where they stand."""
     return "; ".join(f"{b.role} to {b.principal} at {b.scope} ({b.source.line_address})" for b in bindings)

@@ -21,7 +21,7 @@ class Shelf(NamedTuple):
     name: str | Path
 
 
-def opened(shelf: Shelf, platform: str, nature: Nature) -> Site:
+def open_standin(shelf: Shelf, platform: str, nature: Nature) -> Site:
     """The stand-in kept in a file, with the nature that is declared now; a new one if there is no file.
 
     StorageError if it holds what no stand-in keeps.

@@ -56,7 +56,7 @@ def begun(given: EditingOptions) -> Editing:
     _require_text(given)
     place = options.folder_of(given.folder)
     state = edits.state_before(place)
-    return Editing(options.indexed(given.folder), Draft(place), state, given.acting_as, given=given)
+    return Editing(options.open_estate(given.folder), Draft(place), state, given.acting_as, given=given)
 
 
 def _require_text(given: EditingOptions) -> None:
@@ -98,7 +98,7 @@ def settle(
         say("nothing was changed")
         ctx.exit(1)
     why = given.because.strip() if reason is None else reason
-    note = edits.save_looked(editing, looked, why, given.even_so, names, undoes, unfinished)
+    note = edits.save_edit(editing, looked, why, given.even_so, names, undoes, unfinished)
     back = "`justlane undo` takes it back" if can_seal() else "not sealed, for want of a folder of your own (HOME)"
     say(f"saved, as edit {note.number} of the journal; {back}")
     ctx.exit(0)

@@ -15,7 +15,7 @@ from justlane.cli.common.terminal import say, warn
 from justlane.directories.interface import read_people
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.reading.folder import find_root, holds_root
-from justlane.jobs.opened import opened
+from justlane.jobs.opened import open_for_questions
 from justlane.model.errors import UsageError
 from justlane.reports.interface import FORMATS
 
@@ -80,9 +80,9 @@ def folder_of(folder: Path | None) -> Path:
     return folder
 
 
-def indexed(folder: Path | None, as_of: str | None = None, *, whole: bool = False) -> EstateIndex:
+def open_estate(folder: Path | None, as_of: str | None = None, *, whole: bool = False) -> EstateIndex:
     """The estate, sound and ready for questions, perhaps as it was at an earlier time; what it is from is told."""
-    found = opened(folder_of(folder), read_people, as_of, whole=whole)
+    found = open_for_questions(folder_of(folder), read_people, as_of, whole=whole)
     for line in found.told:
         say(line)
     if found.too_old:

@@ -223,7 +223,7 @@ def confess(error: Exception) -> None:
 def explain(error: JustLaneError) -> None:
     """Show one of our errors; a wrong estate with everything that is wrong in it."""
     if isinstance(error, EstateError):
-        from justlane.reports.parts.findings import listed
+        from justlane.reports.parts.findings import finding_lines
 
-        write(listed(error.findings, look(err=True)), err=True)
+        write(finding_lines(error.findings, look(err=True)), err=True)
     complain(error.message, error.hint or ("correct them, then try again" if isinstance(error, EstateError) else ""))

@@ -284,7 +284,7 @@ def role_compare(
     """
     from justlane.engine.surveys.roles import beside
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     where = known.platform_with(index.estate, "role", name, platform)
     found = index.platform(where).platform.roles[name]
     if other is None and not found.copied_from:
@@ -332,7 +332,7 @@ def role_list(
     from justlane.engine.surveys.roles import roles_of
     from justlane.reports.surveys.roles import ladder as as_ladder
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     platforms = [known.platform_named(index.estate, platform)] if platform else list(index.estate.platforms)
     result = roles_of(index, platforms, _wanted(index, platforms, given), Question(now()))
     if ladder and form == "text":
@@ -384,7 +384,7 @@ def role_fit(
     """
     from justlane.engine.surveys.roles import fitting
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     if group is None and not actions:
         raise UsageError("it is not clear for what", "name a group, or actions with --action")
     if group is not None and group not in index.estate.directory.groups:
@@ -409,7 +409,7 @@ def role_administrators(ctx: click.Context, platform: str | None, folder: Path |
     """
     from justlane.engine.questions.administrators import administrators
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     platforms = [known.platform_named(index.estate, platform)] if platform else list(index.estate.platforms)
     said = [name for name in platforms if index.estate.platforms[name].administration]
     result = [administrators(index, name, Question(now())) for name in said]

@@ -277,7 +277,7 @@ def tree(scope: str | None, depth: int | None, folder: Path | None, form: str) -
     """
     from justlane.engine.surveys.scope_tree import tree_of_places
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     if scope is not None and scope in index.estate.platforms:
         tops = [scope]
     elif scope is not None:

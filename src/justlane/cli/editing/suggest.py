@@ -65,7 +65,7 @@ def suggest(
     from justlane.engine.offers.together import WantedCell
     from justlane.engine.offers.together import suggest as suggested
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     asked = [(user, action, scope)] if user and action and scope else []
     if user and not asked:
         raise UsageError("it is not clear what is needed", "name USER, ACTION and SCOPE, or a file with --needs")

@@ -74,7 +74,7 @@ def align(ctx: click.Context, /, platform: str, given: AlignOptions) -> None:
     from justlane.platforms.alignment.plan import refuse_beyond
     from justlane.platforms.interface import connect
 
-    index, place = options.indexed(given.folder, whole=True), options.folder_of(given.folder)
+    index, place = options.open_estate(given.folder, whole=True), options.folder_of(given.folder)
     declared = index.estate.platforms[known.platform_named(index.estate, platform)]
     refuse_beyond(index, platform)
     connector = connect(declared, place, ask_person)

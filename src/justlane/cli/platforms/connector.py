@@ -75,7 +75,7 @@ def test(
 
     dialect = kind_of(name).DIALECT
     progress = TerminalProgress()
-    found = conformance.tested(name, dialect, cases, seed, progress, _presented)
+    found = conformance.test_dialect(name, dialect, cases, seed, progress, _presented)
     if live:
         found = (*found, *_tested_live(folder, live, yes=yes))
     result = conformance.Conformance(name, cases, seed, found)
@@ -95,7 +95,7 @@ def _tested_live(folder: Path | None, live: str, *, yes: bool) -> tuple[Promise,
     from justlane.platforms.interface import connect
     from justlane.platforms.promises.live import tested_live
 
-    index, place = options.indexed(folder), options.folder_of(folder)
+    index, place = options.open_estate(folder), options.folder_of(folder)
     platform = index.estate.platforms[known.platform_named(index.estate, live)]
 
     def consent(planned: Plan) -> bool:

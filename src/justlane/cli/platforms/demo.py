@@ -239,9 +239,9 @@ def _standing_in(name: str, folder: Path) -> Iterator[subprocess.Popen[bytes]]:
 
 def _await(name: str, folder: Path, process: subprocess.Popen[bytes], patience_seconds: float = 15) -> None:
     """Wait until the stand-in answers."""
-    from justlane.cli.common.options import indexed
+    from justlane.cli.common.options import open_estate
 
-    connection = indexed(folder).estate.platforms[name].connection
+    connection = open_estate(folder).estate.platforms[name].connection
     assert connection is not None
     deadline = time.monotonic() + patience_seconds
     while time.monotonic() < deadline and process.poll() is None:

@@ -51,7 +51,7 @@ def drift(
     from justlane.platforms.alignment import drift, readings
 
     place = options.folder_of(given.folder)
-    index = options.indexed(given.folder, whole=True)
+    index = options.open_estate(given.folder, whole=True)
     estate = index.estate
     names = [known.platform_named(estate, name) for name in platforms]
     names = names or [name for name, platform in estate.platforms.items() if platform.connection]

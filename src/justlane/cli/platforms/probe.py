@@ -117,7 +117,7 @@ def probe(
     from justlane.platforms.interface import dialect_of
     from justlane.platforms.proof import kept_probes
 
-    index = options.indexed(folder, whole=True)
+    index = options.open_estate(folder, whole=True)
     estate = index.estate
     declared = estate.platforms[known.platform_named(estate, platform)]
     place = options.folder_of(folder)

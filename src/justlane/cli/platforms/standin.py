@@ -93,9 +93,9 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
 
     from justlane.outside.secrets import own, require_ascii
     from justlane.standin.server import StandIn
-    from justlane.standin.shelf import Shelf, opened
+    from justlane.standin.shelf import Shelf, open_standin
 
-    estate, place = options.indexed(folder, whole=True).estate, options.folder_of(folder)
+    estate, place = options.open_estate(folder, whole=True).estate, options.folder_of(folder)
     declared = estate.platforms[known.platform_named(estate, platform)]
     host, number = _address(declared, port)
     assert declared.connection is not None
@@ -105,7 +105,7 @@ def standin(platform: str, folder: Path | None, port: int | None, state: Path | 
     secret = require_ascii(own(declared.connection.token, place), declared.connection.token)
     nature = nature_of(estate, platform)
     shelf = Shelf(*options.top_and_name(state)) if state else Shelf(place, f"standin/{platform}.json")
-    app = StandIn(opened(shelf, platform, nature), shelf, secret).app()
+    app = StandIn(open_standin(shelf, platform, nature), shelf, secret).app()
     if while_open:
         threading.Thread(target=_stop_at_the_end, daemon=True).start()
     say(f"the stand-in for {platform} listens at http://{host}:{number}; stop it with Ctrl-C")
@@ -148,7 +148,7 @@ def meddle(platform: str, kind: str, detail: tuple[str, ...], folder: Path | Non
     from justlane.platforms.interface import connect
     from justlane.platforms.over_http.session import HttpConnector
 
-    estate = options.indexed(folder).estate
+    estate = options.open_estate(folder).estate
     declared = estate.platforms[known.platform_named(estate, platform)]
     connector = connect(declared, options.folder_of(folder), ask_person)
     if not isinstance(connector, HttpConnector):

@@ -72,7 +72,7 @@ def ask(
     """
     from justlane.engine.offers.suggestions import reply
 
-    index = options.indexed(folder, given.as_of)
+    index = options.open_estate(folder, given.as_of)
     estate = index.estate
     user, scope = known.user(estate, user), known.scope(estate, scope)
     action = known.action(estate, action, scope)
@@ -145,7 +145,7 @@ def reach(
     from justlane.engine.questions.reach import reach as reached
     from justlane.engine.questions.sight import sight
 
-    index = options.indexed(folder, given.as_of)
+    index = options.open_estate(folder, given.as_of)
     estate = index.estate
     user = known.user(estate, user)
     place = known.scope(estate, scope) if scope else None

@@ -120,7 +120,7 @@ def administrators(given: PlatformChartOptions) -> None:
     from justlane.engine.questions.administrators import administrators as found
     from justlane.reports.surveys.charts import of_administrators
 
-    index = options.indexed(given.folder)
+    index = options.open_estate(given.folder)
     names = _platforms(index, given.platform)
     _shown(of_administrators([found(index, name, Question(now())) for name in names]), given)
 
@@ -142,7 +142,7 @@ def sensitive(given: PlatformChartOptions) -> None:
     from justlane.engine.measures.in_hands import in_hands
     from justlane.reports.surveys.charts import of_sensitive
 
-    index = options.indexed(given.folder)
+    index = options.open_estate(given.folder)
     names = _platforms(index, given.platform)
     _shown(of_sensitive([(name, one) for name in names for one in in_hands(index, name, Question(now()))]), given)
 
@@ -164,7 +164,7 @@ def roles(given: PlatformChartOptions) -> None:
     from justlane.engine.measures.role_sizes import role_sizes
     from justlane.reports.surveys.charts import of_roles
 
-    index = options.indexed(given.folder)
+    index = options.open_estate(given.folder)
     names = _platforms(index, given.platform)
     _shown(of_roles([one for name in names for one in role_sizes(index, name, Question(now()))]), given)
 
@@ -193,7 +193,7 @@ def flow(given: FlowOptions) -> None:
     from justlane.engine.measures.flows import flows
     from justlane.reports.surveys.charts import of_flow
 
-    index = options.indexed(given.folder)
+    index = options.open_estate(given.folder)
     name = known.platform_named(index.estate, given.platform)
     _shown(of_flow(name, flows(index, name, Question(now()))), given)
 

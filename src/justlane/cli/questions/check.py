@@ -96,7 +96,7 @@ def check(ctx: click.Context, /, given: CheckOptions) -> None:
     """
     from justlane.files.opening.cache import keep
     from justlane.files.opening.load import load
-    from justlane.jobs.findings import checked
+    from justlane.jobs.findings import find_flaws
     from justlane.reports.checks.rules import Rules
 
     if given.listed:
@@ -105,7 +105,7 @@ def check(ctx: click.Context, /, given: CheckOptions) -> None:
     place = options.folder_of(given.folder)
     loaded = load(place, read_people)
     keep(place, loaded)
-    result = checked(place, loaded, read_people, given.only, given.since or "", TerminalProgress())
+    result = find_flaws(place, loaded, read_people, given.only, given.since or "", TerminalProgress())
     if given.fix:
         _mend(ctx, result, given)
     show("Checked", result, given.form)
@@ -158,6 +158,6 @@ def verify(ctx: click.Context, folder: Path | None, form: str) -> None:
     """
     from justlane.engine.questions.expectations import verify as verified
 
-    verdicts = verified(options.indexed(folder), now())
+    verdicts = verified(options.open_estate(folder), now())
     show("Verdicts", verdicts, form)
     ctx.exit(0 if all(v.holds for v in verdicts) else 1)

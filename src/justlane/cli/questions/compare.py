@@ -64,15 +64,15 @@ def compare(
     Ends with 0 if nothing differs and 1 if something does.
     """
     if given.person or given.other:
-        _people(ctx, options.indexed(folder, given.as_of), form, given)
-    from justlane.jobs.comparison import Compared, compared
+        _people(ctx, options.open_estate(folder, given.as_of), form, given)
+    from justlane.jobs.comparison import Compared, compare_estates
 
     if given.as_of and before:
         raise UsageError("--as-of and BEFORE cannot both be", "name one of them")
     place = _place(folder, before, after)
     wanted = Compared(before or "", after or "", given.as_of or "", given.user or "", given.scope or "")
-    earlier = options.indexed(folder, given.as_of) if given.as_of else None
-    result = compared(place, read_people, wanted, lambda estate, scope: question(estate, given, scope), earlier)
+    earlier = options.open_estate(folder, given.as_of) if given.as_of else None
+    result = compare_estates(place, read_people, wanted, lambda estate, scope: question(estate, given, scope), earlier)
     show("Comparison", result, form)
     ctx.exit(1 if result.groups else 0)
 

@@ -42,7 +42,7 @@ def export(into: Path, folder: Path | None, form: str, given: Circumstances) -> 
     from justlane.engine.surveys.access_table import AccessTable
     from justlane.files.disk.parquet import writing
 
-    index = options.indexed(folder)
+    index = options.open_estate(folder)
     asked = question(index.estate, given)
     written = []
     with writing(into) as files:

@@ -49,7 +49,7 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
     from justlane.engine.questions.expectations import verify
     from justlane.files.opening.cache import keep
     from justlane.files.opening.load import load
-    from justlane.jobs.findings import checked
+    from justlane.jobs.findings import find_flaws
     from justlane.reports.page.gathered import ReportPage
     from justlane.reports.page.written import page
 
@@ -64,7 +64,7 @@ def report(file: Path, since: str | None, probes: tuple[Path, ...], folder: Path
     found = ReportPage(
         index,
         now(),
-        checked(place, loaded, read_people, (), "", TerminalProgress()),
+        find_flaws(place, loaded, read_people, (), "", TerminalProgress()),
         verify(index, now()),
         tried,
         changes,

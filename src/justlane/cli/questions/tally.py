@@ -36,7 +36,7 @@ def tally(platform: str | None, folder: Path | None, form: str, given: Circumsta
     """
     from justlane.engine.compiled.tally import tally as tallied
 
-    index = options.indexed(folder, given.as_of)
+    index = options.open_estate(folder, given.as_of)
     estate = index.estate
     names = [known.platform_named(estate, platform)] if platform else list(estate.platforms)
     asked = question(estate, given, platform)

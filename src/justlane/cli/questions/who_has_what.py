@@ -49,7 +49,7 @@ def holders(
     from justlane.engine.questions.holders import holders as held
     from justlane.engine.questions.one_place import one_place
 
-    index = options.indexed(folder, given.as_of)
+    index = options.open_estate(folder, given.as_of)
     estate = index.estate
     pattern, place = (action, scope) if scope is not None else (None, action)
     if scope is None and place not in estate.platforms and any(place in p.actions for p in estate.platforms.values()):
@@ -99,7 +99,7 @@ def given(
     """
     from justlane.engine.questions.assignments import assignments, principal_named
 
-    index = options.indexed(folder, as_of)
+    index = options.open_estate(folder, as_of)
     place = known.scope(index.estate, scope) if scope else None
     found = principal_named(index, name)
     if found is None:
@@ -134,7 +134,7 @@ def role_show(
     """
     from justlane.engine.questions.one_role import one_role
 
-    index = options.indexed(folder, as_of)
+    index = options.open_estate(folder, as_of)
     where = known.platform_with(index.estate, "role", name, platform)
     show("OneRole", one_role(index, where, name, on_day(index.estate, at_time, as_of)), form)
 
@@ -181,7 +181,7 @@ def grid(ctx: click.Context, /, name: str | None, scope: str | None, given: Grid
 
     if (name is None) == (given.at is None):
         raise UsageError("it is not clear what to show", "name an action or a role, or a place with --at SCOPE")
-    index = options.indexed(given.folder, given.as_of)
+    index = options.open_estate(given.folder, given.as_of)
     if given.at:
         place = known.scope(index.estate, given.at)
         result = grid_at(index, place, question(index.estate, given, place), of_groups=given.of_groups)
@@ -227,7 +227,7 @@ def glance(ctx: click.Context, /, scope: str | None, given: GlanceOptions) -> No
     """
     from justlane.engine.surveys.glance import glance as seen
 
-    index = options.indexed(given.folder, given.as_of)
+    index = options.open_estate(given.folder, given.as_of)
     columns = list(index.estate.platforms)
     if scope:
         place = known.scope(index.estate, scope)

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from justlane.engine.changes.comparison import Differences, differences
 from justlane.engine.decision.judge import Question
-from justlane.engine.facts.edited import edited
+from justlane.engine.facts.edited import with_edit
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME, people_behind
 from justlane.model.bindings import Binding
@@ -94,17 +94,17 @@ def changes_by(index: EstateIndex, edit: Edit, question: Question, after: Estate
     `after` is the estate with the edit carried out, where somebody has it already.
     """
     index.make_ready()
-    after, asked = after or edited(index, edit), Question(question.moment, day=question.dated)
+    after, asked = after or with_edit(index, edit), Question(question.moment, day=question.dated)
     touching = _TOUCHES[type(edit)](index, edit, asked.dated)
     return differences((index, after), asked, touching.users, None, touching.places)
 
 
 def effect(index: EstateIndex, edit: Edit, question: Question) -> Effect:
     """What the edit would change; dates are judged on the day of the question."""
-    return summed(changes_by(index, edit, question))
+    return effect_of(changes_by(index, edit, question))
 
 
-def summed(differences: Differences) -> Effect:
+def effect_of(differences: Differences) -> Effect:
     """What changes, by action."""
     gains, losses = (lambda change: bool(change[2])), (lambda change: bool(change[3]))
     everybody = {user for some in differences.found for user in some.users.tolist()}

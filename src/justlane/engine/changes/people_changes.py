@@ -94,7 +94,9 @@ def movements(pairs: Iterable[Pair], renamed: Mapping[str, str]) -> list[Movemen
     return sorted(found, key=lambda m: m.name)
 
 
-def paired(before: Iterable[T], after: Iterable[T], name: Callable[[T], str]) -> Iterator[tuple[T | None, T | None]]:
+def pair_by_name(
+    before: Iterable[T], after: Iterable[T], name: Callable[[T], str]
+) -> Iterator[tuple[T | None, T | None]]:
     """Those of the same name side by side. Both come sorted by name."""
     ours, theirs = iter(before), iter(after)
     was, now = next(ours, None), next(theirs, None)

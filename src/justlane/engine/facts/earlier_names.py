@@ -24,7 +24,7 @@ def former(name: str) -> str:
     return f"{name} (before)"
 
 
-def renamed(then: Iterable[tuple[str, str]], now: Iterable[tuple[str, str]]) -> dict[str, str]:
+def find_renames(then: Iterable[tuple[str, str]], now: Iterable[tuple[str, str]]) -> dict[str, str]:
     """Name then -> name now, of those that have another one, by pairs of name and stable id.
 
     Whoever is gone, and whose name somebody else has taken over, is called the former one.

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from justlane.engine.arrays.directory import NumberedDirectory
 
 
-def edited(index: EstateIndex, edit: Edit) -> EstateIndex:
+def with_edit(index: EstateIndex, edit: Edit) -> EstateIndex:
     """The estate after the edit. All names must be declared."""
     return _CARRIES_OUT[type(edit)](index, edit)
 

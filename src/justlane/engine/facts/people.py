@@ -51,7 +51,7 @@ def active_among(index: EstateIndex, logins: Iterable[str], moment: datetime) ->
     return (login for login in logins if login in users and users[login].is_active(day))
 
 
-def joined(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:
+def as_member(index: EstateIndex, somebody: Person, group: Principal, platform: str, moment: datetime) -> Person:
     """The same person as a member of one more group, and so of all that hold it."""
     more = {*index.membership.principals_of(group), group} if group.kind is PrincipalKind.GROUP else {group}
     known = with_local_groups(index, platform, {*somebody.principals, *more}, moment)

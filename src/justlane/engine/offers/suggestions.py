@@ -13,16 +13,16 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import Differences
-from justlane.engine.changes.effect import EditExtent, Effect, changes_by, extent, summed
+from justlane.engine.changes.effect import EditExtent, Effect, changes_by, effect_of, extent
 from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.decision.circumstances import Space
 from justlane.engine.decision.circumstances_in_words import Box
 from justlane.engine.decision.explanation import Answer, answer, in_words, names_a_group
 from justlane.engine.decision.judge import Judge, Question, judge, space_of
 from justlane.engine.facts.clock import on_clock
-from justlane.engine.facts.edited import edited
+from justlane.engine.facts.edited import with_edit
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.facts.people import ANONYMOUS_NAME, joined, people_behind, person
+from justlane.engine.facts.people import ANONYMOUS_NAME, as_member, people_behind, person
 from justlane.engine.offers.order import rank
 from justlane.engine.redundancy.parts import said_with, withdrawal
 from justlane.model.bindings import Binding, Ceiling
@@ -108,7 +108,7 @@ def misses(index: EstateIndex, login: str, action: str, address: str, question: 
             continue
         changes = changes_by(index, miss.edit, question, after)
         said = against(index, after, changes, question)
-        (refused if said else counted).append(replace(miss, effect=summed(changes), against=said))
+        (refused if said else counted).append(replace(miss, effect=effect_of(changes), against=said))
     if not any(miss.edit for miss in counted):  # then it is the wish itself that is against what is declared
         counted += refused
     return tuple(sorted(counted, key=lambda miss: _order(index, miss)))
@@ -178,7 +178,7 @@ class _Finder:
             assert miss.edit is not None
             if key in tried:
                 continue
-            after = edited(self._index, miss.edit)
+            after = with_edit(self._index, miss.edit)
             if self._turns(miss, after):
                 tried.add(key)
                 yield miss, after
@@ -312,7 +312,7 @@ class _Finder:
         groups = {b.principal for b in here if b.allows and names_a_group(b)} - self._judge.person.principals
         groups |= {group for _, group in self._left_out}
         joining = (
-            joined(self._index, self._judge.person, group, self._name, self._question.dated).principals
+            as_member(self._index, self._judge.person, group, self._name, self._question.dated).principals
             for group in groups
         )
         principals = self._judge.person.principals.union(*joining)

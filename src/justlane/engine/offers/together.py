@@ -13,10 +13,10 @@ from typing import Any
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import differences
-from justlane.engine.changes.effect import Effect, changes_by, summed
+from justlane.engine.changes.effect import Effect, changes_by, effect_of
 from justlane.engine.changes.guards import Refusal
 from justlane.engine.decision.judge import Judge, Question, judge
-from justlane.engine.facts.edited import edited
+from justlane.engine.facts.edited import with_edit
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import user
 from justlane.engine.facts.people import local_members
@@ -180,11 +180,11 @@ def _tried(
     """Some steps carried out together; None if they do not do what is needed."""
     after = index
     for step in steps:
-        after = edited(after, step.edit)
+        after = with_edit(after, step.edit)
     if any(_allowed(after, need, question) == take_away for need in needs):
         return None
     found = differences((index, after), Question(question.moment, day=question.dated))
-    effect, said = summed(found), against(index, after, found, question)
+    effect, said = effect_of(found), against(index, after, found, question)
     excess = max(effect.gained + effect.lost - len(needs), 0)
     return Offer(tuple(steps), effect, excess, proven, said)
 
@@ -216,7 +216,7 @@ def _with_the_gates(index: EstateIndex, need: WantedCell, question: Question) ->
                 continue
             for miss in islice(candidates(after, need.user, gate.action, gate.scope, question), _MOST_GATES):
                 if miss.edit is not None:
-                    further.append((edited(after, miss.edit), [*steps, OfferStep(miss.edit, miss, miss.binding)]))
+                    further.append((with_edit(after, miss.edit), [*steps, OfferStep(miss.edit, miss, miss.binding)]))
         ways = further[:_MOST_TRIES]
     for after, steps in ways:
         for miss in candidates(after, need.user, need.action, need.scope, question) if steps else ():

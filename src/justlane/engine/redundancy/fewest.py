@@ -15,7 +15,7 @@ from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.redundancy.needs import DifferingPeople
 from justlane.engine.redundancy.parts import LinePart, parts_of
-from justlane.engine.redundancy.spare import Days, Spare, alone, going, mark_of, told, torn_bundles
+from justlane.engine.redundancy.spare import Days, Spare, alone, going, mark_of, torn_bundles, with_reasons
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.progress import Progress
 
@@ -57,7 +57,7 @@ def fewest_of(index: EstateIndex, platforms: Sequence[str], question: Question, 
 
 
 def _fewest(index: EstateIndex, days: Days, found: Sequence[LinePart], kept: frozenset[object]) -> Fewest:
-    spare = told(days, found, going(days, found, kept=kept))
+    spare = with_reasons(days, found, going(days, found, kept=kept))
     platform, parts = days.platform, parts_of(days.today.bindings)
     chosen = [one.part for one in spare if one.together]
     habits = index.platform(platform).platform.habits

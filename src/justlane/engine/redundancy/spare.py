@@ -67,7 +67,7 @@ def spare_parts(
     """
     days = Days(index, platform, question, today)
     found = alone(days, progress or Progress())
-    return told(days, found, going(days, found))
+    return with_reasons(days, found, going(days, found))
 
 
 def spare_everywhere(
@@ -83,7 +83,7 @@ def spare_everywhere(
         # anew
         torn = set(torn_bundles(index, [part for some in chosen.values() for part in some]))
         if not torn:
-            return {name: told(days[name], some, chosen[name]) for name, some in found.items()}
+            return {name: with_reasons(days[name], some, chosen[name]) for name, some in found.items()}
         kept |= torn
 
 
@@ -118,7 +118,7 @@ def alone(days: Days, progress: Progress) -> list[LinePart]:
     return found
 
 
-def told(days: Days, found: Sequence[LinePart], chosen: Sequence[LinePart]) -> list[Spare]:
+def with_reasons(days: Days, found: Sequence[LinePart], chosen: Sequence[LinePart]) -> list[Spare]:
     """Parts that change nothing each, with the reason, and whether each is among those that can all go."""
     together = {id(part) for part in chosen}
     return [Spare(part, *_reason(days.today, part), id(part) in together) for part in found]

@@ -17,7 +17,7 @@ from justlane.files.building.bindings import (
     situations_of,
 )
 from justlane.files.building.delegation import delegations_of
-from justlane.files.building.gathered import gathered, may_be_gathered
+from justlane.files.building.gathered import gathered_addresses, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
 from justlane.files.building.places import DeclaredPlaces
 from justlane.files.reading.connection_shape import ConnectionShape
@@ -203,7 +203,7 @@ def _gathering(text: Text, shapes: Mapping[str, ScopeShape], scopes: dict[str, S
         if shape.gathers_where is not None:
             source = text.key(*where, "gathers where")
             listed = {item.address for item in found[address].gathers}
-            more = [a for a in gathered(shape.gathers_where, address, scopes.values()) if a not in listed]
+            more = [a for a in gathered_addresses(shape.gathers_where, address, scopes.values()) if a not in listed]
             gathers = (*found[address].gathers, *(Gathered(a, source) for a in more))
             found[address] = msgspec.structs.replace(found[address], gathers=gathers)
     return found

@@ -12,7 +12,7 @@ KIND = "is"
 """The attribute that every scope has: its kind."""
 
 
-def gathered(where: WhereShape, group: str, scopes: Iterable[Scope]) -> list[str]:
+def gathered_addresses(where: WhereShape, group: str, scopes: Iterable[Scope]) -> list[str]:
     """Addresses of the scopes that fulfil a condition.
 
     Never the platform, a resource group, or a scope that contains the group itself.

@@ -7,7 +7,7 @@ from difflib import SequenceMatcher
 from pathlib import Path
 
 from justlane.files.editing.draft import content_of
-from justlane.files.history.revisions import Touched, committed, last_changed
+from justlane.files.history.revisions import Touched, committed_file, line_authors
 from justlane.model.bindings import Binding
 from justlane.model.errors import StorageError
 from justlane.model.findings import Source
@@ -43,14 +43,14 @@ class WhenChanged:
         return f"{newest.day} by {newest.author}"
 
     def _read(self, file: str) -> dict[int, Touched] | None:
-        before = committed(self._folder, file)
+        before = committed_file(self._folder, file)
         if before is None:
             return None
         try:
             now = content_of(self._folder, file)
         except StorageError:
             return None
-        known = last_changed(self._folder, file)
+        known = line_authors(self._folder, file)
         old, new = (some.decode("utf-8", "replace").splitlines() for some in (before, now))
         self._lines[file] = len(new)
         if old == new:

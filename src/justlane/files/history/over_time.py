@@ -12,7 +12,7 @@ from tempfile import TemporaryDirectory
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import differences
-from justlane.engine.changes.effect import Effect, summed
+from justlane.engine.changes.effect import Effect, effect_of
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.earlier_names import called_today
 from justlane.engine.facts.index import EstateIndex
@@ -116,5 +116,5 @@ def _with(index: EstateIndex, store: PeopleStore, called_by: PeopleStore) -> Est
 
 def _turn(when: datetime, source: str, name: str, before: EstateIndex, after: EstateIndex) -> ChangeInTime:
     """What changed, judged on the day on which it did: the past does not change with today's files, or date."""
-    found: Effect = summed(differences((before, after), Question(when)))
+    found: Effect = effect_of(differences((before, after), Question(when)))
     return ChangeInTime(when.astimezone(UTC), source, name, found.people, found.gained, found.lost)

@@ -43,7 +43,7 @@ def as_it_was(estate: Path, when: str, read_people: PeopleReader) -> Past:
     """The estate at a time: a day or a time in UTC, or the name of a snapshot. UsageError if nothing is known of it."""
     moment = moment_named(when)
     try:
-        name = snapshots.named(estate, when)
+        name = snapshots.find_snapshot(estate, when)
     except UsageError:
         if moment is None:
             raise
@@ -64,7 +64,7 @@ def as_it_was(estate: Path, when: str, read_people: PeopleReader) -> Past:
             without = _backward(estate, folder, then)
             told += without or [TODAY]
             if not without and not name:
-                snapshots.named(estate, when)  # which says that there is none
+                snapshots.find_snapshot(estate, when)  # which says that there is none
             if not without:
                 return Past(None, name, tuple(told))
         if not name:

@@ -183,7 +183,7 @@ class Touched(NamedTuple):
     commit: str
 
 
-def last_changed(estate: Path, file: str) -> dict[int, Touched]:
+def line_authors(estate: Path, file: str) -> dict[int, Touched]:
     """Line of a file, as it was committed last -> when, and by whom; nothing where no repository knows it.
 
     Only objects are looked at: no filter and no program of the repository's configuration runs.
@@ -209,7 +209,7 @@ def last_changed(estate: Path, file: str) -> dict[int, Touched]:
     return found
 
 
-def committed(estate: Path, file: str) -> bytes | None:
+def committed_file(estate: Path, file: str) -> bytes | None:
     """A file as it was committed last; None if it was not."""
     try:
         with repository_of(estate) as repository:

@@ -27,7 +27,7 @@ from justlane.files.keeping.store import SCRIPT, Store, write, write_again
 from justlane.files.opening.loaded import Loaded, Parts
 from justlane.files.people.snapshots import dated_later, newest, open_snapshot
 from justlane.files.people.store import SCRIPTS, PeopleStore
-from justlane.files.reading.folder import included
+from justlane.files.reading.folder import files_included
 from justlane.files.reading.named_files import LARGE, digest
 from justlane.model.errors import JustLaneError, StorageError
 from justlane.model.people import Snapshot
@@ -127,7 +127,7 @@ def _still_true(origin: Origin, folder: Path) -> bool:
         origin.version == _MADE_BY
         and origin.later == dated_later(folder)
         and origin.folder == _called(folder)
-        and all(included(folder, pattern) == files for pattern, files in origin.matches.items())
+        and all(files_included(folder, pattern) == files for pattern, files in origin.matches.items())
     )
 
 
@@ -135,7 +135,7 @@ def keep(folder: Path, loaded: Loaded) -> None:
     """Remember an estate that is sound. Where the cache folder cannot be written, do without."""
     if not loaded.changed:
         return
-    matches = {pattern: included(folder, pattern) for pattern in loaded.patterns}
+    matches = {pattern: files_included(folder, pattern) for pattern in loaded.patterns}
     estate = loaded.estate
     if estate is None or estate.people is None:
         return

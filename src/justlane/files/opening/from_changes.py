@@ -26,7 +26,7 @@ OF_ALL = ("same-binding-twice", "two-lists")
 """Findings about bindings of several files together."""
 
 
-def resumed(folder: Path, kept: KeptEstate) -> Loaded | None:
+def read_changes(folder: Path, kept: KeptEstate) -> Loaded | None:
     """The estate with what changed; None if all of it has to be read."""
     if not set(kept.changed) <= set(kept.origin.parts.plain):
         return None
@@ -61,14 +61,14 @@ def _loaded(kept: KeptEstate, estate: Estate, findings: list[Finding], digests: 
 
 def _of_new_people(folder: Path, kept: KeptEstate, estate: Estate) -> list[Finding] | None:
     """What is to be said of people who were pulled since; None if the estate names somebody whom they do not have."""
-    from justlane.files.people.chosen import pulled
+    from justlane.files.people.chosen import chosen_snapshot
     from justlane.files.reading.estate_files import read_some
     from justlane.files.reading.folder import ROOT
 
     declared = read_some(folder, [ROOT])
     if declared.root is None or not _knows_all(kept.people, _named(estate)):
         return None
-    store, found = pulled(folder, declared.root, declared.files[0].text, folder, kept.people.snapshot.name)
+    store, found = chosen_snapshot(folder, declared.root, declared.files[0].text, folder, kept.people.snapshot.name)
     if store is None or any(f.severity is Severity.ERROR for f in found):
         return None
     return [*found, *store.findings]

@@ -17,7 +17,14 @@ from justlane.files.building.name_checks import check_names
 from justlane.files.opening import cache
 from justlane.files.opening.loaded import Loaded, Parts
 from justlane.files.people import snapshots
-from justlane.files.people.chosen import PeopleReader, is_current, missing_files, must_be_pulled, pulled, read_now
+from justlane.files.people.chosen import (
+    PeopleReader,
+    chosen_snapshot,
+    is_current,
+    missing_files,
+    must_be_pulled,
+    read_now,
+)
 from justlane.files.people.snapshot_file import in_memory
 from justlane.files.people.store import PeopleStore
 from justlane.files.reading.estate_files import DeclaredFiles, read_all
@@ -116,7 +123,7 @@ def _people(
     where = pulled_in or folder
     name = snapshots.newest(where)
     if must_be_pulled(root):
-        store, found = pulled(folder, root, text, where, name)
+        store, found = chosen_snapshot(folder, root, text, where, name)
         return store, [*found, *(store.findings if store else ())]
     for kept in (_snapshot(folder), cache.kept_people(folder)):
         if kept is not None and is_current(kept.snapshot, folder, root):

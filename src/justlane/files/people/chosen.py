@@ -93,7 +93,7 @@ def _dated_later(name: str, text: Text) -> Finding:
     return Finding("not-pulled", Severity.WARNING, text.key("directories"), message, hint)
 
 
-def pulled(
+def chosen_snapshot(
     folder: Path, root: EstateFile, text: Text, pulled_in: Path, name: str
 ) -> tuple[PeopleStore | None, list[Finding]]:
     """The snapshot that stands for an estate's directories, and what is to be said of it."""

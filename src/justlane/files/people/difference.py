@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from operator import attrgetter
 
-from justlane.engine.changes.people_changes import Pair, PersonStanding, paired
-from justlane.engine.facts.earlier_names import Aliases, renamed
+from justlane.engine.changes.people_changes import Pair, PersonStanding, pair_by_name
+from justlane.engine.facts.earlier_names import Aliases, find_renames
 from justlane.files.people.store import GROUPS, USERS, KeptRow, PeopleStore
 
 
@@ -24,7 +24,7 @@ class ReadingDifferences:
         if table not in self._found:
             before, after = self._sides
             names = {name for name, *_ in before.entries(table) ^ after.entries(table)} | self._held_otherwise(table)
-            both = paired(before.kept(table, names), after.kept(table, names), attrgetter("name"))
+            both = pair_by_name(before.kept(table, names), after.kept(table, names), attrgetter("name"))
             try:
                 self._found[table] = [self._standings(*pair) for pair in both]
             except IndexError:
@@ -52,7 +52,7 @@ class ReadingDifferences:
         found = []
         for table in (USERS, GROUPS):
             then, now = zip(*self.pairs(table), strict=True) if self.pairs(table) else ((), ())
-            found.append(renamed(_ids(then), _ids(now)))
+            found.append(find_renames(_ids(then), _ids(now)))
         return Aliases(*found)
 
     def _standings(self, was: KeptRow | None, now: KeptRow | None) -> Pair:

@@ -96,7 +96,7 @@ def _file(name: str) -> str:
     return f"{FOLDER}/{name}{_ENDING}"
 
 
-def named(estate: Path, text: str) -> str:
+def find_snapshot(estate: Path, text: str) -> str:
     """The snapshot that a text names: its name or the beginning of it, or the newest of that day or time or before.
 
     UsageError if there is none.

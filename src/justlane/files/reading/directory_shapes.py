@@ -19,7 +19,7 @@ from justlane.files.reading.vocabulary import (
     Many,
     Shape,
     Words,
-    listed,
+    as_list,
     unsaid,
 )
 
@@ -27,7 +27,7 @@ Secret = Annotated[str, StringConstraints(pattern=SECRET)]
 Positive = Annotated[int, Field(ge=1, le=1_000_000_000)]
 Condition = Annotated[str, StringConstraints(pattern=CONDITION, strip_whitespace=True)]
 Conditions = Annotated[
-    tuple[Condition, ...], BeforeValidator(listed, json_schema_input_type=Condition | list[Condition])
+    tuple[Condition, ...], BeforeValidator(as_list, json_schema_input_type=Condition | list[Condition])
 ]
 
 SECRET_MEANS = "`environment NAME`, `file PATH` or `keyring NAME`; never the secret itself."

@@ -10,7 +10,7 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from justlane.files.reading import complaints, yamltext
-from justlane.files.reading.folder import ROOT, included
+from justlane.files.reading.folder import ROOT, files_included
 from justlane.files.reading.shapes import FILE_KINDS, EstateFile
 from justlane.files.reading.vocabulary import Shape
 from justlane.files.reading.yamltext import Plain, Text, Where
@@ -74,7 +74,7 @@ def read_all(folder: Path) -> DeclaredFiles:
     if isinstance(root.shape, EstateFile):
         patterns = root.shape.include
         for place, pattern in enumerate(patterns):
-            names = included(folder, pattern)
+            names = files_included(folder, pattern)
             missing = missing or not names
             if not names:
                 source = root.text.source("include", place)
@@ -103,7 +103,7 @@ def read_root(folder: Path) -> EstateFile | None:
 def names_of_files(folder: Path) -> set[str]:
     """The root file and all that it includes, as far as it can be understood."""
     root = read_root(folder)
-    return {ROOT, *(name for pattern in (root.include if root else ()) for name in included(folder, pattern))}
+    return {ROOT, *(name for pattern in (root.include if root else ()) for name in files_included(folder, pattern))}
 
 
 def _read(folder: Path, name: str) -> DeclaredFile:

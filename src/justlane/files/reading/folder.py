@@ -43,7 +43,7 @@ def holds_root(folder: Path) -> bool:
         return False
 
 
-def included(folder: Path, pattern: str) -> list[str]:
+def files_included(folder: Path, pattern: str) -> list[str]:
     """What one line of `include` stands for, relative to the folder, in the order of the names.
 
     Nothing outside the folder is included. A link in the way, or at the end of it, is among the names, so that reading

@@ -30,7 +30,7 @@ from justlane.files.reading.vocabulary import (
     Value,
     Words,
     YesNo,
-    listed,
+    as_list,
     unsaid,
 )
 from justlane.model.estate import Binds, Decides, RolesHeld
@@ -93,12 +93,12 @@ class WhenShape(Shape):
     not_methods: Many = Field(
         (), alias="not signed in by", description="Ways to sign in; none of them. An unknown one is none."
     )
-    weekdays: Annotated[tuple[Day, ...], BeforeValidator(listed, json_schema_input_type=Day | list[Day])] = Field(
+    weekdays: Annotated[tuple[Day, ...], BeforeValidator(as_list, json_schema_input_type=Day | list[Day])] = Field(
         (), alias="days", description="Weekdays, mon to sun, or spans such as mon-fri."
     )
     hours: Annotated[
         tuple[Annotated[Span, AfterValidator(_lasting)], ...],
-        BeforeValidator(listed, json_schema_input_type=Span | list[Span]),
+        BeforeValidator(as_list, json_schema_input_type=Span | list[Span]),
     ] = Field(
         (), alias="between", description="Hours, such as 22:00-06:00; the start belongs to them, the end does not."
     )
@@ -205,7 +205,7 @@ class LocalMemberShape(Shape):
 
 
 def _members(value: Any) -> Any:
-    return [{"member": item} if isinstance(item, str) else item for item in listed(value)]
+    return [{"member": item} if isinstance(item, str) else item for item in as_list(value)]
 
 
 class LocalGroupShape(Shape):
@@ -225,7 +225,7 @@ class BundleShape(Shape):
     """Roles at scopes, across platforms, that are bound together."""
 
     purpose: Words = Field("", alias="for", description="What it is for.")
-    holds: Annotated[tuple[Annotated[str, StringConstraints(pattern=ROLE_AT)], ...], BeforeValidator(listed)] = Field(
+    holds: Annotated[tuple[Annotated[str, StringConstraints(pattern=ROLE_AT)], ...], BeforeValidator(as_list)] = Field(
         description="Each `ROLE at SCOPE`."
     )
 

@@ -57,7 +57,7 @@ def may_be_secret(pattern: str, value: Any) -> bool:
     return pattern == SECRET or (pattern in (ADDRESS, LDAP_URL) and "@" in str(value))
 
 
-def listed(value: Any) -> Any:
+def as_list(value: Any) -> Any:
     """One text is a list of one."""
     return [value] if isinstance(value, str) else value
 
@@ -70,10 +70,10 @@ PrincipalText = Annotated[str, StringConstraints(pattern=PRINCIPAL, strip_whites
 NamedPrincipal = Annotated[str, StringConstraints(pattern=NAMED_PRINCIPAL, strip_whitespace=True)]
 YesNo = Annotated[bool, BeforeValidator(lambda value: value, json_schema_input_type=bool | Literal["yes", "no"])]
 Value = Annotated[str, BeforeValidator(lambda value: value, json_schema_input_type=str | float | bool)]
-Many = Annotated[tuple[Words, ...], BeforeValidator(listed, json_schema_input_type=Words | list[Words])]
+Many = Annotated[tuple[Words, ...], BeforeValidator(as_list, json_schema_input_type=Words | list[Words])]
 ManyPrincipals = Annotated[
     tuple[PrincipalText, ...],
-    BeforeValidator(listed, json_schema_input_type=PrincipalText | list[PrincipalText]),
+    BeforeValidator(as_list, json_schema_input_type=PrincipalText | list[PrincipalText]),
 ]
 
 

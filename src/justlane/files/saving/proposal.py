@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from justlane.engine.changes.comparison import Acting, Alike, Differences, differences
 from justlane.engine.changes.days import days_of_change
-from justlane.engine.changes.effect import Effect, summed
+from justlane.engine.changes.effect import Effect, effect_of
 from justlane.engine.changes.guards import Refusal, refusals
 from justlane.engine.changes.remarks import Remark
 from justlane.engine.decision.judge import Question
@@ -96,7 +96,7 @@ def propose(
     """
     changes = tuple(draft.changes)
     if not changes:
-        nothing = summed(Differences([], []))
+        nothing = effect_of(Differences([], []))
         return Proposal(command, (), nothing, (), tuple(about(before)), (), ()), None
     require_read(draft.folder, changes)
     _require_own(before, [change.file for change in changes], acting, question)
@@ -175,7 +175,7 @@ def _day_by_day(
 
 
 def _shown(day: date, found: Differences) -> OnDay:
-    effect = summed(found)
+    effect = effect_of(found)
     few = effect.gained + effect.lost <= MOST_SHOWN
     groups = (
         tuple(sorted(found.groups(), key=lambda g: (not g.changes[0].sensitive, -len(g.users), g.users)))

@@ -10,7 +10,7 @@ from justlane.files.disk.durable import write_atomically
 from justlane.files.editing.draft import Changed, content_of
 from justlane.files.in_place.window import Window
 from justlane.files.opening import cache
-from justlane.files.opening.from_changes import resumed
+from justlane.files.opening.from_changes import read_changes
 from justlane.files.opening.from_files import load_whole
 from justlane.files.opening.loaded import Loaded
 from justlane.files.people.chosen import PeopleReader
@@ -35,7 +35,7 @@ def loaded_with(
         for file, content in contents.items():
             write_atomically(place, file, content)
         if kept is not None:
-            found = resumed(place, kept._replace(changed=tuple(contents)))
+            found = read_changes(place, kept._replace(changed=tuple(contents)))
             if found is not None:
                 return found
             order, people = kept.origin.parts.order, kept.people

@@ -14,7 +14,7 @@ from justlane.engine.changes.effect import MOST_NAMED
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.platforms.alignment.new_places import with_new_places
-from justlane.platforms.alignment.plan import settled
+from justlane.platforms.alignment.plan import settle_steps
 from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Declared, Reading, Step, dialect_of
 
@@ -94,7 +94,7 @@ def _drift(
     index: EstateIndex, platform: str, against: str, wanted: Declared, reading: Reading, moment: datetime
 ) -> Drift:
     dialect = dialect_of(index.estate.platforms[platform])
-    steps = settled(index, platform, reading, steps_between(dialect, reading, wanted))
+    steps = settle_steps(index, platform, reading, steps_between(dialect, reading, wanted))
     steps = [step for step in steps if not step.keeps]
     base = Reading("", wanted.parts)
     judging = _Judging(index, platform, base, moment)

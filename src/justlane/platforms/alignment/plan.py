@@ -78,7 +78,7 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     refuse_beyond(index, platform)
     index, places = with_new_places(index, platform, reading)
     differing = steps_between(dialect, reading, dialect.declared(index, platform, moment))
-    steps = settled(index, platform, reading, differing)
+    steps = settle_steps(index, platform, reading, differing)
     if not steps:
         unjudged = dialect.unjudged(index, platform, reading)
         return Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
@@ -88,7 +88,7 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
 
 
-def settled(
+def settle_steps(
     index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], *, back: bool = False
 ) -> list[Step]:
     """The steps as the platform lets them be made, each with what it brings that no count of cells holds."""

@@ -15,7 +15,7 @@ from justlane.model.names import counted
 from justlane.model.shell import spelt
 from justlane.platforms.alignment.journal import RunNote
 from justlane.platforms.alignment.new_places import with_new_places
-from justlane.platforms.alignment.plan import Plan, counted_plan, settled, totals_between
+from justlane.platforms.alignment.plan import Plan, counted_plan, settle_steps, totals_between
 from justlane.platforms.differences import step_of
 from justlane.platforms.interface import Dialect, Entry, Reading, Step, dialect_of
 
@@ -47,7 +47,7 @@ def undoing(
     if not steps:
         return Plan(platform, reading.revision, ())
     steps += _exactly(dialect, reading, before, steps)
-    steps = settled(index, platform, reading, steps, back=True)
+    steps = settle_steps(index, platform, reading, steps, back=True)
     changes = totals_between(index, platform, reading, _after(reading, steps), moment)
     return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
 

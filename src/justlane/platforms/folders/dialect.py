@@ -85,7 +85,7 @@ class FoldersDialect(Dialect):
             groups |= {to[6:] for to in said if to.startswith("group ")}
             for to, rights in said.items():
                 name = f"{address} {to}"
-                lists[name] = {"place": address, "to": to, "rights": written(rights)}
+                lists[name] = {"place": address, "to": to, "rights": rights_text(rights)}
                 lines["lists", name] = lines_at(prepared, address, to) if address != platform else every_line
                 if kind == FOLDER:
                     defaults[name] = dict(lists[name])
@@ -212,7 +212,7 @@ def letters_of(kind: str, actions: Rights) -> Rights:
     return frozenset(letter for action, letter in LETTERS[kind].items() if action in actions)
 
 
-def written(rights: Rights) -> str:
+def rights_text(rights: Rights) -> str:
     """`r-x`."""
     return "".join(letter if letter in rights else "-" for letter in "rwx")
 
@@ -297,7 +297,7 @@ def _kept(reading: Reading, steps: Sequence[Step]) -> Iterator[Step]:
 
 def _letters(rights: str) -> str:
     """`r-x` of whatever letters."""
-    return written(frozenset(rights) - {"-"})
+    return rights_text(frozenset(rights) - {"-"})
 
 
 def _by_place(steps: Sequence[Step]) -> Iterator[tuple[Step, ...]]:
@@ -321,7 +321,7 @@ def _between(before: Reading, after: Reading) -> Reading:
             if held[0] & held[1]:
                 both[login] = held[0] & held[1]
         for to, rights in _said(both, members).items():
-            lists[f"{place} {to}"] = {"place": place, "to": to, "rights": written(rights)}
+            lists[f"{place} {to}"] = {"place": place, "to": to, "rights": rights_text(rights)}
     later: Part = {name: entry for name, entry in before.part("defaults").items() if name in after.part("defaults")}
     return Reading("", {"lists": lists, "defaults": later})
 

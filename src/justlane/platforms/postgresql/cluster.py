@@ -155,7 +155,7 @@ class Cluster:
         except psycopg.errors.Error as error:
             if error.sqlstate is None or error.sqlstate.startswith(_NOT_THE_STEP):
                 raise
-            said = explained(error, self._platform.name, self._account[0])
+            said = explain_failure(error, self._platform.name, self._account[0])
             raise ChangeRefusedError(f"{step.what}: {said.message}", said.hint) from error
 
     def _refuse_surprise(self, wanted: Reading, found: Reading) -> None:
@@ -279,10 +279,10 @@ class Cluster:
         try:
             yield
         except psycopg.Error as error:
-            raise explained(error, self._platform.name, self._account[0]) from error
+            raise explain_failure(error, self._platform.name, self._account[0]) from error
 
 
-def explained(error: psycopg.Error, who: str, account: str) -> OutsideError:
+def explain_failure(error: psycopg.Error, who: str, account: str) -> OutsideError:
     """Our error for whatever the library raised, with what to do."""
     said = one_line(str(error)) or type(error).__name__
     if error.sqlstate == _DENIED:

@@ -174,14 +174,14 @@ class PostgresqlDialect(Dialect):
 
     def settled(self, reading: Reading, steps: Sequence[Step], *, back: bool = False) -> list[Step]:
         """Roles that cannot go stay; what is left alone keeps what it can do."""
-        return settlement.settled(reading, steps, back=back)
+        return settlement.settle_steps(reading, steps, back=back)
 
     def remarks(self, reading: Reading, steps: Sequence[Step]) -> tuple[str, ...]:
         """Passwords of new people; what a role that is dropped had besides."""
         new = [step.name for step in steps if step.part == "people" and (step.after or {}).get("enabled") is True]
         said: list[str] = []
         if new:
-            first = f"{settlement.quoted(new[0])}"
+            first = f"{settlement.sql_name(new[0])}"
             how = f"psql -c '\\password {first}'"
             what = counted(len(new), "person has", "people have")
             said.append(f"{what} no password yet, unless the server asks somebody else for it: {how}, and so on")

@@ -28,7 +28,7 @@ def bare(named: object) -> str:
     return text.partition(" ")[2] or text
 
 
-def settled(reading: Reading, steps: Sequence[Step], *, back: bool) -> list[Step]:
+def settle_steps(reading: Reading, steps: Sequence[Step], *, back: bool) -> list[Step]:
     """The steps as they can be made: roles that have to stay stay; what is left alone keeps what it can do."""
     found = [_of_role(reading, step, back=back) for step in steps]
     return found if back else [*_kept(reading, found), *found]
@@ -55,13 +55,13 @@ def _of_role(reading: Reading, step: Step, *, back: bool) -> Step:
             )
     if not ties:
         return step
-    free = f"REASSIGN OWNED BY {quoted(step.name)} TO CURRENT_USER; " if any("owns" in t for t in ties) else ""
-    free += f"DROP OWNED BY {quoted(step.name)}; DROP ROLE {quoted(step.name)}"
+    free = f"REASSIGN OWNED BY {sql_name(step.name)} TO CURRENT_USER; " if any("owns" in t for t in ties) else ""
+    free += f"DROP OWNED BY {sql_name(step.name)}; DROP ROLE {sql_name(step.name)}"
     says = f"{step.what}: it stays as a role without anybody, since it {', '.join(ties)}; to be rid of it: {free}"
     return replace(step, what=says, by_hand=True)
 
 
-def quoted(name: str) -> str:
+def sql_name(name: str) -> str:
     """A name as SQL writes it; only for what is shown."""
     return '"' + name.replace('"', '""') + '"'
 

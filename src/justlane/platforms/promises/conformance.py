@@ -57,7 +57,9 @@ class BrokenError(Exception):
     """A promise that was not kept, with what was seen."""
 
 
-def tested(name: str, dialect: Dialect, cases: int, seed: int, progress: Progress, show: Show) -> tuple[Promise, ...]:
+def test_dialect(
+    name: str, dialect: Dialect, cases: int, seed: int, progress: Progress, show: Show
+) -> tuple[Promise, ...]:
     """The pure half, on drawn estates that hold nothing beyond its abilities. What comes of a rehearsal is handed to
     `show`, which may raise."""
     draw = Random(seed)  # to be drawn again, not to be secret

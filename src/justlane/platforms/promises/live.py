@@ -24,7 +24,7 @@ from justlane.model.roles import Pattern, Role
 from justlane.model.scopes import Scope
 from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.new_places import walk
-from justlane.platforms.alignment.plan import Plan, counted_plan, settled, totals_between
+from justlane.platforms.alignment.plan import Plan, counted_plan, settle_steps, totals_between
 from justlane.platforms.alignment.reversal import undoing
 from justlane.platforms.alignment.run import carry_out
 from justlane.platforms.differences import step_of, unlike
@@ -131,7 +131,7 @@ class _Trial:
                 own = self._corner.name in f"{name} {entry}"
                 if own and not self._dialect.alike(part, before.part(part).get(name), entry):
                     steps.append(step_of(self._dialect, part, name, before.part(part).get(name), entry))
-        steps = [step for step in settled(corner, self._platform, before, steps) if not step.keeps]
+        steps = [step for step in settle_steps(corner, self._platform, before, steps) if not step.keeps]
         after = before.changed((s.part, s.name, s.after) for s in steps)
         return counted_plan(
             corner, self._platform, before, steps, totals_between(corner, self._platform, before, after, self._moment)

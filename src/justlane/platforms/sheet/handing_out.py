@@ -12,7 +12,7 @@ from justlane.model.names import counted
 from justlane.platforms.alignment.journal import RunJournal
 from justlane.platforms.alignment.plan import Plan
 from justlane.platforms.interface import Step
-from justlane.platforms.sheet.paper import mark_of, ticked, write_sheet
+from justlane.platforms.sheet.paper import mark_of, read_ticks, write_sheet
 
 
 class HandedOut(NamedTuple):
@@ -25,7 +25,7 @@ class HandedOut(NamedTuple):
 def hand_out(folder: Path, platform: Platform, planned: Plan, why: str, moment: datetime) -> HandedOut:
     """Write the sheet of a plan. What the last sheet had and this one has not came about, and is noted as done; what is
     ticked and still missing in the export stays ticked. Everything is in the journal before the sheet is written."""
-    run, done = ticked(folder, platform.name)
+    run, done = read_ticks(folder, platform.name)
     said = list(_settled(folder, platform.name, run, planned.steps))
     still = {mark_of(step) for step in planned.steps} & done
     journal = RunJournal(folder, platform.name)
@@ -43,7 +43,7 @@ def hand_out(folder: Path, platform: Platform, planned: Plan, why: str, moment: 
 
 def settle(folder: Path, platform: str) -> list[str]:
     """Note that all steps of the last sheet came about, since nothing is left to do."""
-    run, _ = ticked(folder, platform)
+    run, _ = read_ticks(folder, platform)
     return list(_settled(folder, platform, run, ()))
 
 

@@ -113,7 +113,7 @@ def mark_of(step: Step) -> str:
     return identifier(step.verb, step.part, step.name)
 
 
-def ticked(folder: Path, platform: str) -> tuple[str, frozenset[str]]:
+def read_ticks(folder: Path, platform: str) -> tuple[str, frozenset[str]]:
     """The run of the last sheet, empty if there is none, and the marks of what is ticked in either of its forms."""
     name = f"{FOLDER}/{platform}.md"
     if not is_file(folder, name):

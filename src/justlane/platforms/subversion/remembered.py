@@ -8,7 +8,7 @@ from pathlib import Path
 from justlane.files.disk.beneath import CLOSED, is_file, open_folder, read
 from justlane.files.disk.durable import write_atomically
 from justlane.platforms.alignment.readings import FOLDER, MOST
-from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parsed
+from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parse_rules
 
 _MARK = "rules-"
 
@@ -37,7 +37,7 @@ def as_it_was(folder: Path, platform: str, file: RulesFile) -> bytes | None:
             content = read(folder, f"{FOLDER}/{platform}/{name}")
             if (
                 digest_of(content) == name.removeprefix(_MARK)
-                and parsed(content, file.repository).sense() == file.sense()
+                and parse_rules(content, file.repository).sense() == file.sense()
             ):
                 return content
         except (OSError, ValueError):

@@ -22,7 +22,7 @@ from justlane.platforms.interface import Corner, Entry, Reading, Shown, Step
 from justlane.platforms.subversion.dialect import READ, WRITE, path_of
 from justlane.platforms.subversion.one_address import only_way
 from justlane.platforms.subversion.remembered import as_it_was, remember
-from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parsed
+from justlane.platforms.subversion.rules_file import RulesFile, digest_of, parse_rules
 
 _SECONDS = 30
 _PORTS = {"svn": 3690, "http": 80, "https": 443}
@@ -132,7 +132,7 @@ class SubversionRepository:
 
     def _parsed(self, content: bytes) -> RulesFile:
         try:
-            return parsed(content, self._name)
+            return parse_rules(content, self._name)
         except ValueError as error:
             raise NonsenseError(f"{self._place.shown}: {error}", "correct the file first") from error
 

@@ -244,7 +244,7 @@ def _everybody(known: Mapping[str, str], group: str) -> set[str]:
     return found
 
 
-def parsed(content: bytes, repository: str) -> RulesFile:
+def parse_rules(content: bytes, repository: str) -> RulesFile:
     """A file of rules. ValueError, with its line, if a line makes no sense."""
     text = content.decode()
     sections: list[tuple[str, str, list[str]]] = [("", "", [])]

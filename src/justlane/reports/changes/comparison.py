@@ -61,7 +61,14 @@ def _state(boxes: tuple[Box, ...] | None) -> Literal["yes", "no", "only if"]:
 def sheet(result: Comparison) -> Sheet:
     """One row for each user, action and scope that changes."""
     rows = [
-        (user, c.action, c.scope, said(c.before), said(c.after), "yes" if c.sensitive else "no")
+        (
+            user,
+            c.action,
+            c.scope,
+            circumstances_text(c.before),
+            circumstances_text(c.after),
+            "yes" if c.sensitive else "no",
+        )
         for group in result.groups
         for user in group.users
         for c in group.changes
@@ -69,7 +76,7 @@ def sheet(result: Comparison) -> Sheet:
     return Sheet(("user", "action", "scope", "before", "after", "sensitive"), rows)
 
 
-def said(boxes: tuple[Box, ...] | None) -> str:
+def circumstances_text(boxes: tuple[Box, ...] | None) -> str:
     """When something is allowed, in words."""
     return f"only {boxes_text(boxes)}" if boxes else _state(boxes)
 
@@ -120,5 +127,5 @@ def _change(changes: list[CellChange]) -> tuple[Span | str, ...]:
     sensitive = (" (sensitive)", "warn") if first.sensitive else ""
     told = f" at {places}"
     if first.before or first.after:
-        told += f": before, {said(first.before)}; now, {said(first.after)}"
+        told += f": before, {circumstances_text(first.before)}; now, {circumstances_text(first.after)}"
     return (mark, (first.action, "head"), sensitive, told)

@@ -62,7 +62,7 @@ def _together(changes: list[CellChange], places: list[str]) -> Iterator[Span | s
     more = f" and {left} more place{'s' * (left > 1)}" if left > 0 else ""
     yield f" at {', '.join(places[:_MOST_PLACES])}{more}"
     if one.before or one.after:
-        yield f": before, {comparison.said(one.before)}; now, {comparison.said(one.after)}"
+        yield f": before, {comparison.circumstances_text(one.before)}; now, {comparison.circumstances_text(one.after)}"
 
 
 def plain(result: Proposal) -> ProposalJson:

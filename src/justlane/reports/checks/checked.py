@@ -14,7 +14,7 @@ from justlane.model.visible import short
 from justlane.reports.outputs.changes import Checked as CheckedJson
 from justlane.reports.outputs.changes import Flaw as FlawJson
 from justlane.reports.parts.edits import plain_edit
-from justlane.reports.parts.findings import heading, plain_finding, said
+from justlane.reports.parts.findings import heading, plain_finding, short_message
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 from justlane.rules.inspection import Flaw
@@ -85,7 +85,7 @@ def sheet(result: Checked) -> Sheet:
     """One row for each finding."""
     columns = ("file", "line", "column", "severity", "rule", "message", "hint", "consequence", "fixable")
     rows = [
-        (*(f.source.file, f.source.line, f.source.column), f.severity.value, f.rule, said(f), f.hint,
+        (*(f.source.file, f.source.line, f.source.column), f.severity.value, f.rule, short_message(f), f.hint,
          f.consequence, "yes" if f.fix else "no")
         for f in result.flaws
     ]  # fmt: skip
@@ -103,7 +103,7 @@ def _lines(result: Checked) -> Iterator[Line]:
     if result.accepted:
         yield from ([line()] if result.flaws else [])
         for flaw, one in result.accepted:
-            told = f"{flaw.source}: {said(flaw)}"
+            told = f"{flaw.source}: {short_message(flaw)}"
             until = f"  until {one.last_day}: {one.reason}"
             yield line(("accepted  ", "dim"), told, (until, "dim"), source=one.source, hanging=" " * 10)
     yield from _closing(result)

@@ -31,7 +31,7 @@ def verdicts(result: tuple[Verdict, ...]) -> str:
     return _written("justlane verify", suite)
 
 
-def checked(result: Checked) -> str:
+def findings_suite(result: Checked) -> str:
     """Findings as a test suite: a failed case for each, a passed one for each rule that found nothing; notes pass."""
     from junitparser import Failure, TestCase, TestSuite
 
@@ -50,7 +50,7 @@ def checked(result: Checked) -> str:
     return _written("justlane check", suite)
 
 
-def probed(result: ProbeResult) -> str:
+def probe_suite(result: ProbeResult) -> str:
     """A probe as a test suite: a case for each place and action (or sign-in) that differs, and one for the whole."""
     from junitparser import Failure, TestCase, TestSuite
 
@@ -78,5 +78,9 @@ def _written(name: str, suite: Any) -> str:
     return written.decode() + "\n"
 
 
-DOCUMENTS: dict[str, Callable[[Any], str]] = {"Verdicts": verdicts, "Checked": checked, "ProbeResult": probed}
+DOCUMENTS: dict[str, Callable[[Any], str]] = {
+    "Verdicts": verdicts,
+    "Checked": findings_suite,
+    "ProbeResult": probe_suite,
+}
 """Kind of result -> what writes it."""

@@ -187,7 +187,7 @@ def _bounded(name: str, rows: Iterable[list[str]]) -> list[list[str]]:
     return found
 
 
-def altered(one: Asked, said: dict[str, str]) -> str:
+def altered_column(one: Asked, said: dict[str, str]) -> str:
     """The first column that came back otherwise than it went out; empty if there is none."""
     for name in SHOWN:
         went, came = " ".join(one.said[name].split()), " ".join(said.get(name, "").split())

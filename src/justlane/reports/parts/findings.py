@@ -28,12 +28,12 @@ def plain_finding(f: Finding) -> FindingJson:
         "file": f.source.file,
         "line": f.source.line,
         "column": f.source.column,
-        "message": said(f),
+        "message": short_message(f),
         "hint": f.hint,
     }
 
 
-def said(f: Finding) -> str:
+def short_message(f: Finding) -> str:
     """Its message, as long as it may be."""
     return short(f.message, _LONGEST)
 
@@ -41,10 +41,10 @@ def said(f: Finding) -> str:
 def heading(f: Finding) -> Line:
     """`file:line:column: severity: message`, with the rule behind it."""
     severity = f"{f.severity}: ", _STYLES[f.severity]
-    return line((f"{f.source}: ", "name"), severity, said(f), (f"  ({f.rule})", "dim"), hanging="    ")
+    return line((f"{f.source}: ", "name"), severity, short_message(f), (f"  ({f.rule})", "dim"), hanging="    ")
 
 
-def listed(findings: tuple[Finding, ...], look: Look) -> str:
+def finding_lines(findings: tuple[Finding, ...], look: Look) -> str:
     """A line for each, with the advice below."""
     lines = []
     for f in findings:

@@ -28,7 +28,7 @@ def sheet(result: Found) -> Sheet:
     rows += [
         (
             "local group" if sized.platform else "group",
-            group_sizes.called(sized),
+            group_sizes.group_label(sized),
             sized.group.purpose,
             "" if sized.size.enabled else "nobody enabled",
             sized.group.source.line_address,

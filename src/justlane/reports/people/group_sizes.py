@@ -34,7 +34,7 @@ def sheet(result: Sized) -> Sheet:
     """One row for each group."""
     rows = [
         (
-            called(sized),
+            group_label(sized),
             *(sized.size.direct, sized.size.nested, sized.size.enabled, sized.size.groups),
             sized.group.purpose,
             sized.group.source.line_address,
@@ -44,7 +44,7 @@ def sheet(result: Sized) -> Sheet:
     return Sheet(("group", "people", "in all", "enabled", "groups", "for", "line"), rows)
 
 
-def called(sized: SizedGroup) -> str:
+def group_label(sized: SizedGroup) -> str:
     """A group's name; of one that a platform keeps for itself with the platform: `planboard/planners`."""
     return f"{sized.platform}/{sized.group.name}" if sized.platform else sized.group.name
 

@@ -37,6 +37,6 @@ def text(result: Pulled, look: Look) -> str:
     counts = ", ".join(counted(size, what) for what, size in sizes.items())
     head = line((result.snapshot.name, "head"), f"  {counts}", hanging="  ")
     then = "`justlane people changes` shows what changed" if result.before else "`justlane people show` looks at it"
-    told = findings.listed(result.findings, look)
+    told = findings.finding_lines(result.findings, look)
     warnings = told + "\n" if told else ""
     return warnings + render([head, line()], look) + table(sheet(result), look) + render([line(), line(then)], look)

@@ -60,7 +60,7 @@ def short_name(name: str, room: int) -> str:
     return f"{name[:head]}…{name[-(room - 1 - head) :]}"
 
 
-def written(drawn: Figure, form: str) -> bytes:
+def render_picture(drawn: Figure, form: str) -> bytes:
     """The picture as a file, the same for the same result."""
     file = io.BytesIO()
     none = {"Date": None} if form == "svg" else {"Software": None}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from justlane.reports.pictures.paper import written
+from justlane.reports.pictures.paper import render_picture
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -28,4 +28,4 @@ def picture(kind: str, result: Any, form: str) -> bytes:
     """A result as a picture, `png` or `svg`."""
     module, name = DRAWN[kind]
     draw: Callable[[Any], Figure] = getattr(import_module(module), name)
-    return written(draw(result), form)
+    return render_picture(draw(result), form)

@@ -8,7 +8,7 @@ from justlane.model.names import counted, some_of
 from justlane.platforms.alignment.drift import DifferenceKind, Drift, Drifted, Meaning
 from justlane.reports.outputs.platforms import Drift as DriftJson
 from justlane.reports.outputs.platforms import Means as MeansJson
-from justlane.reports.platforms.plan import folded, in_full, places_lines, said_of
+from justlane.reports.platforms.plan import hand_step_lines, in_full, places_lines, said_of
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -104,7 +104,7 @@ def _of_kind(some: Sequence[Drifted]) -> Iterator[Line]:
             yield line((f"          {_means(d.meaning, uncounted=bool(d.step.uncounted))}", "dim"), hanging=" " * 10)
     if len(rest) > _MOST_SHOWN:
         yield line(f"          and {len(rest) - _MOST_SHOWN:,} more: --format json has them all")
-    for said in folded([d.step for d in many]):
+    for said in hand_step_lines([d.step for d in many]):
         yield line(
             (f"  {DifferenceKind.ADDED.value:<8}", _STYLES[DifferenceKind.ADDED]),
             said.removeprefix("remove: "),

@@ -86,7 +86,7 @@ def _lines(result: Plan) -> Iterator[Line]:
             source = step.lines[0] if step.lines else None
             verb = "keep" if step.keeps and step.verb == "add" else step.verb
             yield line((f"  {verb:<8}", style), in_full(step), source=source, hanging=" " * 10)
-    for said in folded(result.by_hand):
+    for said in hand_step_lines(result.by_hand):
         yield line(("  by hand ", "warn"), said, hanging=" " * 10)
     yield from _unjudged(result)
     yield from places_lines(result.new_places)
@@ -117,7 +117,7 @@ def of_new_places(count: int) -> str:
     return f"{counted(count, 'place')} not declared, {each}counted with what it lies in until `justlane scope pull`"
 
 
-def folded(steps: Sequence[Step]) -> Iterator[str]:
+def hand_step_lines(steps: Sequence[Step]) -> Iterator[str]:
     """Steps for somebody's hands in words; those that say the same of many places share a line."""
     alike: dict[str, list[Step]] = {}
     for step in steps:

@@ -106,6 +106,6 @@ def text(result: Chart, look: Look) -> str:
     return found + (render([line(), *notes], look) if notes else "")
 
 
-def told(result: Chart) -> str:
+def row_count_text(result: Chart) -> str:
     """How many things there are, in words."""
     return counted(len(result.rows), "row")

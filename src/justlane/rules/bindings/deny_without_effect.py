@@ -19,7 +19,7 @@ from collections.abc import Iterator
 
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.model.findings import Severity
-from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
+from justlane.rules.inspection import Flaw, Inspection, Options, lines_by_place, spare_flaws
 
 ID = "deny-without-effect"
 SEVERITY = Severity.WARNING
@@ -33,6 +33,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
 
 def _told(spare: Spare) -> tuple[str, str]:
     if spare.why is Why.DENIED:
-        others = f": {named(spare.by)}" if spare.by else ""
+        others = f": {lines_by_place(spare.by)}" if spare.by else ""
         return f"the deny of {spare.part} takes nothing away: something else does already{others}", "take it out"
     return f"the deny of {spare.part} takes nothing away: nothing would give it to them", "take it out"

@@ -23,7 +23,7 @@ from collections.abc import Iterator
 
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.model.findings import Severity
-from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
+from justlane.rules.inspection import Flaw, Inspection, Options, lines_by_place, spare_flaws
 
 ID = "line-never-decides"
 SEVERITY = Severity.WARNING
@@ -39,6 +39,6 @@ def find(at: Inspection) -> Iterator[Flaw]:
 
 def _told(spare: Spare) -> tuple[str, str]:
     verb = "gives" if spare.part.allows else "denies"
-    others = f": {named(spare.by)}" if spare.by else ""
+    others = f": {lines_by_place(spare.by)}" if spare.by else ""
     message = f"this line {verb} {spare.part} and never decides: later ones do{others}"
     return message, "take it out, or move it behind them"

@@ -23,7 +23,7 @@ from collections.abc import Iterator
 
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.model.findings import Severity
-from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
+from justlane.rules.inspection import Flaw, Inspection, Options, lines_by_place, spare_flaws
 
 ID = "narrow-beside-wide"
 SEVERITY = Severity.WARNING
@@ -39,4 +39,4 @@ def find(at: Inspection) -> Iterator[Flaw]:
 def _told(spare: Spare) -> tuple[str, str]:
     how = "the same is given by" if spare.why is Why.TWICE else "a wider line gives that and more:"
     hint = "take it out" if spare.why is Why.TWICE else "narrow the wide one, or take this one out: `tidy` does"
-    return f"{spare.part} changes nothing: {how} {named(spare.by)}", hint
+    return f"{spare.part} changes nothing: {how} {lines_by_place(spare.by)}", hint

@@ -20,7 +20,7 @@ from collections.abc import Iterator
 
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.model.findings import Severity
-from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
+from justlane.rules.inspection import Flaw, Inspection, Options, lines_by_place, spare_flaws
 
 ID = "person-beside-group"
 SEVERITY = Severity.WARNING
@@ -33,4 +33,4 @@ def find(at: Inspection) -> Iterator[Flaw]:
 
 
 def _told(spare: Spare) -> tuple[str, str]:
-    return f"{spare.part} changes nothing: a group gives it: {named(spare.by)}", "take it out"
+    return f"{spare.part} changes nothing: a group gives it: {lines_by_place(spare.by)}", "take it out"

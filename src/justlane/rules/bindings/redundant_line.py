@@ -30,7 +30,7 @@ from collections.abc import Iterator
 from justlane.engine.changes.remarks import applies_nowhere
 from justlane.engine.redundancy.spare import Spare, Why
 from justlane.model.findings import Severity
-from justlane.rules.inspection import Flaw, Inspection, Options, named, spare_flaws
+from justlane.rules.inspection import Flaw, Inspection, Options, lines_by_place, spare_flaws
 
 ID = "redundant-line"
 SEVERITY = Severity.WARNING
@@ -65,4 +65,4 @@ def _is_known(at: Inspection, spare: Spare) -> bool:
 def _told(spare: Spare) -> tuple[str, str]:
     if spare.why is Why.NEVER:
         return f"{spare.part} never comes to count", "take it out, or give what is missing"
-    return f"{spare.part} changes nothing: without it, the same is given by {named(spare.by)}", "take it out"
+    return f"{spare.part} changes nothing: without it, the same is given by {lines_by_place(spare.by)}", "take it out"
