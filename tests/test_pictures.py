@@ -13,10 +13,10 @@ import matplotlib.figure  # noqa: F401  # once, for all copies of this process
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from justlane.engine.chart_numbers.in_hands import in_hands
+from justlane.engine.chart_numbers.likeness import in_order
 from justlane.engine.decision.judge import Question, judge
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.measures.in_hands import in_hands
-from justlane.engine.measures.likeness import in_order
 from justlane.engine.surveys.glance import glance
 from justlane.engine.surveys.grid import grid_at
 from justlane.model.circumstances import Outcome

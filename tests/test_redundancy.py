@@ -10,11 +10,11 @@ from hypothesis import HealthCheck, given, settings
 from msgspec.structs import replace
 
 from justlane.engine.changes.effect import changes_by
+from justlane.engine.chart_numbers.flows import flows
+from justlane.engine.chart_numbers.role_sizes import role_sizes
 from justlane.engine.decision.judge import Judge, Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import person
-from justlane.engine.measures.flows import flows
-from justlane.engine.measures.role_sizes import role_sizes
 from justlane.engine.redundancy.fewest import fewest
 from justlane.engine.redundancy.needs import Needs
 from justlane.engine.redundancy.parts import parts_of

@@ -138,8 +138,8 @@ def sensitive(given: PlatformChartOptions) -> None:
 
     Ends with 0.
     """
+    from justlane.engine.chart_numbers.in_hands import in_hands
     from justlane.engine.decision.judge import Question
-    from justlane.engine.measures.in_hands import in_hands
     from justlane.reports.surveys.charts import of_sensitive
 
     index = options.open_estate(given.folder)
@@ -160,8 +160,8 @@ def roles(given: PlatformChartOptions) -> None:
 
     Ends with 0.
     """
+    from justlane.engine.chart_numbers.role_sizes import role_sizes
     from justlane.engine.decision.judge import Question
-    from justlane.engine.measures.role_sizes import role_sizes
     from justlane.reports.surveys.charts import of_roles
 
     index = options.open_estate(given.folder)
@@ -189,8 +189,8 @@ def flow(given: FlowOptions) -> None:
 
     Ends with 0.
     """
+    from justlane.engine.chart_numbers.flows import flows
     from justlane.engine.decision.judge import Question
-    from justlane.engine.measures.flows import flows
     from justlane.reports.surveys.charts import of_flow
 
     index = options.open_estate(given.folder)

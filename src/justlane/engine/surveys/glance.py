@@ -10,13 +10,13 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from justlane.engine.chart_numbers.likeness import in_order
 from justlane.engine.classes.class_pairs import ClassPairs
 from justlane.engine.classes.judges import Judges
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import NO_LOGIN, GroupsAsPeople
 from justlane.engine.facts.people import Person
-from justlane.engine.measures.likeness import in_order
 from justlane.model.scopes import platform_of
 
 

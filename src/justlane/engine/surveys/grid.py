@@ -121,7 +121,7 @@ def _merged(found: Sequence[ChangeFound], actions: Sequence[str]) -> list[Change
 
 def together(grid: Grid) -> Grid:
     """The same grid, rows beside rows and columns beside columns that they are like."""
-    from justlane.engine.measures.likeness import in_order
+    from justlane.engine.chart_numbers.likeness import in_order
 
     having = [n for n, row in enumerate(grid.rows) if any(outcome is not Outcome.NO for outcome in row.outcomes)]
     if not having:

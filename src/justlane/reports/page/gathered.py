@@ -9,11 +9,11 @@ from typing import Any
 from msgspec import Struct
 
 from justlane.engine.changes.comparison import Comparison
+from justlane.engine.chart_numbers.in_hands import in_hands
 from justlane.engine.classes.people_by_name import PeopleByName
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.measures.in_hands import in_hands
 from justlane.engine.questions.administrators import administrators
 from justlane.engine.questions.expectations import Verdict
 from justlane.engine.questions.one_person_or_group import purposes_in

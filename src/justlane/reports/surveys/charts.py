@@ -7,9 +7,9 @@ from typing import Any, cast
 
 from msgspec import Struct
 
-from justlane.engine.measures.flows import Flow
-from justlane.engine.measures.in_hands import InHands
-from justlane.engine.measures.role_sizes import RoleSize
+from justlane.engine.chart_numbers.flows import Flow
+from justlane.engine.chart_numbers.in_hands import InHands
+from justlane.engine.chart_numbers.role_sizes import RoleSize
 from justlane.engine.questions.administrators import Administrators
 from justlane.files.history.over_time import OverTime
 from justlane.model.names import counted

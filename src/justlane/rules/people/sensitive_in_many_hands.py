@@ -31,7 +31,7 @@ OPTIONS: Options = {
 
 def find(at: Inspection) -> Iterator[Flaw]:
     """One finding for each sensitive action that more people hold somewhere than may."""
-    from justlane.engine.measures.in_hands import in_hands
+    from justlane.engine.chart_numbers.in_hands import in_hands
 
     most = at.number("at most")
     for prepared in at.platforms():

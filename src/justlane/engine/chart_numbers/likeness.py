@@ -20,8 +20,10 @@ def in_order(vectors: Sequence[Sequence[float]], sizes: Sequence[int]) -> list[i
         return by_weight
     import numpy as np
     from scipy.cluster.hierarchy import leaves_list, linkage
+    from scipy.spatial.distance import pdist
 
-    found: list[int] = leaves_list(linkage(np.array(vectors, float), "average", "cityblock", True)).tolist()
+    apart = pdist(np.array(vectors, float), "cityblock")  # given vectors that look like distances, SciPy would warn
+    found: list[int] = leaves_list(linkage(apart, "average", optimal_ordering=True)).tolist()
     middle = len(found) // 2
     first, last = (sum(weights[n] for n in some) for some in (found[:middle], found[len(found) - middle :]))
     return found if first >= last else found[::-1]
