@@ -67,6 +67,19 @@ def modules() -> dict[str, set[str]]:
     return {name: imports(path) & known.keys() - {name} for name, path in known.items()}
 
 
+def raised(part: ast.AST) -> set[str]:
+    """The errors that a function raises itself, by name."""
+    found: set[str] = set()
+    for inner in ast.iter_child_nodes(part):
+        if isinstance(inner, ast.FunctionDef | ast.Lambda | ast.ClassDef):
+            continue
+        if isinstance(inner, ast.Raise) and inner.exc is not None:
+            called = inner.exc.func if isinstance(inner.exc, ast.Call) else inner.exc
+            found |= {called.id} if isinstance(called, ast.Name) and called.id.endswith("Error") else set()
+        found |= raised(inner)
+    return found
+
+
 def room_of(module: str) -> str:
     return "/".join(module.split(".")[1:-1])
 
@@ -163,6 +176,19 @@ class HouseTest(unittest.TestCase):
                 n.name for n in ast.parse((SOURCE.parent / f"{name.replace('.', '/')}.py").read_text()).body if isinstance(n, ast.FunctionDef)
             }
             self.assertLessEqual({"plain", "sheet", "text"}, functions, name)
+
+    def test_whatever_raises_says_so(self) -> None:
+        for path in SOURCE.rglob("*.py"):
+            if path.relative_to(SOURCE).parts[0] == "cli":  # there the words are those of the help
+                continue
+            tree = ast.parse(path.read_text())
+            for function in [
+                n for part in (tree, *tree.body) if isinstance(part, ast.Module | ast.ClassDef) for n in part.body if isinstance(n, ast.FunctionDef)
+            ]:
+                said = ast.get_docstring(function) or ""
+                if not function.name.startswith("_"):
+                    for name in raised(function):
+                        self.assertIn(name, said, f"{path}: {function.name} does not say that it raises {name}")
 
     def test_functions_and_files_stay_small(self) -> None:
         for path in SOURCE.rglob("*.py"):

@@ -22,7 +22,7 @@ class LdapSource:
     has_lines = False
 
     def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
-        """Sign in and read all people, then all groups."""
+        """Sign in and read all people, then all groups. NoRightError if the account sees nobody."""
         assert shape.ldap is not None
         session = LdapSession(shape.ldap, around.folder, around.permit)
         try:

@@ -128,7 +128,8 @@ class LdapSession:
             self._connection.socket.close()
 
     def contexts(self) -> list[str]:
-        """The entries below which the server holds everything (RFC 4512, section 5.1)."""
+        """The entries below which the server holds everything (RFC 4512, section 5.1). NoRightError if the account may
+        not see them."""
         with self._told():
             found = self._naming_contexts()
         if not found:
@@ -141,7 +142,8 @@ class LdapSession:
         return [name.decode("utf-8", "replace") for name in found]
 
     def pages(self, under: str, where: str, attributes: list[str]) -> Iterator[ResultPage]:
-        """All entries below one that fulfil a filter, page by page. An error means that some are missing."""
+        """All entries below one that fulfil a filter, page by page. An error means that some are missing.
+        IncompleteError if some are missing."""
         cookie: bytes = b""
         paged, empty = self._pages, 0
         while True:
@@ -344,7 +346,7 @@ class _WatchedSocket:
         self._ended = False
 
     def recv(self, size: int) -> bytes:
-        """Some bytes."""
+        """Some bytes. ConnectionResetError if the server goes away."""
         if self._ended:  # the library would ask for ever
             raise ConnectionResetError("the connection was closed in the middle of an answer")
         found = self._watch.read(lambda seconds: self._received(size, seconds), TimeoutError)

@@ -86,7 +86,7 @@ class ScimSource:
     has_lines = False
 
     def read(self, shape: DirectoryShape, intake: Intake, around: Surroundings) -> None:
-        """Read all users, then all groups."""
+        """Read all users, then all groups. NoRightError if the account sees nobody."""
         assert shape.scim is not None
         with _Service(shape.scim, around) as service:
             asked = "userName,displayName,name.formatted,active"

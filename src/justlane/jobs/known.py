@@ -71,7 +71,8 @@ def role(estate: Estate, name: str, platform: str) -> str:
 
 
 def platform_with(estate: Estate, what: str, name: str, platform: str | None) -> str:
-    """The platform that was named, or the only one that has an `action` or a `role` of a name."""
+    """The platform that was named, or the only one that has an `action` or a `role` of a name. UsageError if none has
+    it, or several have."""
     named = {p.name: p.roles if what == "role" else p.actions for p in estate.platforms.values()}
     if platform is not None:
         known = platform_named(estate, platform)
@@ -118,14 +119,15 @@ def nearest(name: str, names: Iterable[str]) -> str:
 
 
 def reason_of(text: str) -> str:
-    """A reason that was given with `--because`."""
+    """A reason that was given with `--because`. UsageError if it says nothing."""
     if not text.strip():
         raise UsageError("--because: found nothing, expected a reason", "say why, for whoever inherits the estate")
     return text.strip()
 
 
 def principal_named(index: EstateIndex, text: str, platforms: Sequence[str], option: str = "--to") -> Principal:
-    """What a person says: `group crew`, or just `crew` where one thing alone has that name."""
+    """What a person says: `group crew`, or just `crew` where one thing alone has that name. UsageError if nobody, or
+    more than one, is called that."""
     text = " ".join(text.split())
     for kind in sorted(PrincipalKind, key=len, reverse=True):
         if text == kind and kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
@@ -170,7 +172,7 @@ def _known(index: EstateIndex, principal: Principal, platforms: Sequence[str], o
 
 
 def day_of(option: str, text: str | None) -> str:
-    """A day, as the files say it; empty if none was named."""
+    """A day, as the files say it; empty if none was named. UsageError if it is none."""
     if not text:
         return ""
     from datetime import date
@@ -182,7 +184,8 @@ def day_of(option: str, text: str | None) -> str:
 
 
 def group(index: EstateIndex, name: str, platform: str | None) -> tuple[str, str]:
-    """The platform and the name of a local group: `NAME`, or `PLATFORM/NAME`."""
+    """The platform and the name of a local group: `NAME`, or `PLATFORM/NAME`. UsageError if no platform has it, or
+    several have."""
     name = " ".join(name.split()).removeprefix(f"{PrincipalKind.LOCAL_GROUP} ")
     where, _, own = name.rpartition("/")
     platforms = [platform_named(index.estate, platform or where)] if platform or where else None

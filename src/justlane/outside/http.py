@@ -83,7 +83,8 @@ class Service:
         body: object = None,
         params: Mapping[str, str] | None = None,
     ) -> Answer:
-        """One answer, whole. OutsideError if there is none, or it goes beyond the limits."""
+        """One answer, whole. OutsideError if there is none, or it goes beyond the limits. NonsenseError if it is no
+        HTTP."""
         self._watch.begin()
         try:
             with self._client.stream(

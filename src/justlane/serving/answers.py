@@ -128,7 +128,7 @@ class Answers:
         )
 
     def actions(self, asked: Evaluation) -> Found:
-        """What a subject may do at a resource."""
+        """What a subject may do at a resource. WrongQuestionError if it makes no sense."""
         if asked.subject is None or asked.resource is None:
             raise WrongQuestionError("this search needs subject (type, id) and resource (type, id)")
         judging = self._judge(asked.subject.id, asked.resource.id, asked.context)
@@ -137,7 +137,7 @@ class Answers:
         return _page([{"name": name} for name in sorted(judging.at(asked.resource.id))], "name", asked.page)
 
     def resources(self, asked: Evaluation) -> Found:
-        """Where a subject may do something, of one kind of resource."""
+        """Where a subject may do something, of one kind of resource. WrongQuestionError if it makes no sense."""
         subject, action, resource = asked.subject, asked.action, asked.resource
         if subject is None or action is None or resource is None:
             raise WrongQuestionError("this search needs subject (type, id), action (name) and resource (type)")
@@ -158,7 +158,8 @@ class Answers:
         return _page(self._searched(("resources", asked), look), "id", asked.page)
 
     def subjects(self, asked: Evaluation) -> Found:
-        """Who may do something at a resource; whoever has not signed in is not among them."""
+        """Who may do something at a resource; whoever has not signed in is not among them. WrongQuestionError if it
+        makes no sense."""
         subject, action, resource = asked.subject, asked.action, asked.resource
         if subject is None or action is None or resource is None:
             raise WrongQuestionError("this search needs subject (type), action (name) and resource (type, id)")

@@ -66,7 +66,7 @@ def top_and_name(path: Path) -> tuple[Path, Path]:
 
 
 def folder_of(folder: Path | None) -> Path:
-    """The estate's folder, from the option or from where we are."""
+    """The estate's folder, from the option or from where we are. UsageError if there is no estate."""
     if folder is None:
         try:
             return find_root(Path.cwd())

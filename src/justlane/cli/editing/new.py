@@ -24,6 +24,8 @@ def copy_sample(name: str, folder: Path, prepare: Callable[[Path], None] = lambd
     """Copy one of the estates that ship with the tool into a new folder, `prepare` it, and give it its name.
 
     All of it appears in one step; what a run that was killed left behind is swept away.
+
+    UsageError if the folder is there already, StorageError if it cannot be made.
     """
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise UsageError(f"FOLDER: {str(folder)!r} exists and is not empty", "name a folder that does not exist yet")

@@ -155,7 +155,7 @@ def _end(ctx: click.Context, came: Came, differs: object) -> NoReturn:
 
 
 def consented(count: int) -> bool:
-    """Ask; where nobody can be asked, refuse."""
+    """Ask; where nobody can be asked, refuse. RefusedError then."""
     if not may_ask():
         raise RefusedError(
             "changes need consent, and there is nobody to ask here", "look at them with --dry-run, then use --yes"

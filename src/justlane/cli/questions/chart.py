@@ -37,7 +37,7 @@ picture_option = click.option(
 
 
 def form_of(path: Path) -> str:
-    """The kind of picture that a file name asks for."""
+    """The kind of picture that a file name asks for. UsageError if it asks for none that can be drawn."""
     form = path.suffix.lower().removeprefix(".")
     if form not in _FORMS:
         found = f"ends in {path.suffix!r}" if path.suffix else "has no ending"

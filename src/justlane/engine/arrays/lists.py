@@ -79,7 +79,8 @@ def random_words(count: int, seed: int = 0) -> NDArray[np.uint64]:
 
 
 def alike(sums: NDArray[np.uint64]) -> tuple[Ints, Longs]:
-    """Number equal sums alike; returns the number of each, and where each number stands first. Shape (2, count)."""
+    """Number equal sums alike; returns the number of each, and where each number stands first. Shape (2, count).
+    ArithmeticError if two different sets have one sum, which has never been seen."""
     if not sums.shape[1]:
         return np.zeros(0, np.int32), np.zeros(0, np.int64)
     order = _order(sums[0])

@@ -18,7 +18,7 @@ _SECTIONS = ("platform", "for", "habits", "reached by", "actions", "administrati
 
 
 def add_group(draft: Draft, prepared: PlatformIndex, name: str, purpose: str, members: Sequence[Principal]) -> None:
-    """A new local group."""
+    """A new local group. UsageError if there is one of that name, or the name cannot be one."""
     platform = prepared.platform
     if name in platform.local_groups:
         at = platform.local_groups[name].source.line_address

@@ -33,7 +33,8 @@ def _file_of(draft: Draft, prepared: PlatformIndex, role: Role) -> Document:
 
 
 def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose: str, kinds: Sequence[str]) -> None:
-    """A new role that holds what another one holds, beside it, and says where it came from."""
+    """A new role that holds what another one holds, beside it, and says where it came from. UsageError if the new name
+    is taken, or cannot be one."""
     if name in prepared.platform.roles:
         at = prepared.platform.roles[name].source.line_address
         raise UsageError(f"{prepared.platform.name} has a role {name!r} already", f"it is declared at {at}")
@@ -49,7 +50,8 @@ def copy(draft: Draft, prepared: PlatformIndex, origin: Role, name: str, purpose
 
 
 def make(draft: Draft, prepared: PlatformIndex, name: str, said: dict[str, Value]) -> None:
-    """A new role from nothing, behind the last one of the platform that is not built in."""
+    """A new role from nothing, behind the last one of the platform that is not built in. UsageError if the new name is
+    taken, or cannot be one."""
     roles = prepared.platform.roles
     if name in roles:
         raise UsageError(

@@ -27,7 +27,8 @@ def path_to(address: str) -> Path:
 
 
 def add(draft: Draft, prepared: PlatformIndex, address: str, said: dict[str, Value]) -> None:
-    """A new scope; `said` has at least its kind, as `is`."""
+    """A new scope; `said` has at least its kind, as `is`. UsageError if it is there already, or what it is to lie in is
+    not."""
     if address in prepared.platform.scopes:
         at = prepared.platform.scopes[address].source.line_address
         raise UsageError(f"there is a scope {address} already", f"it is declared at {at}")
@@ -102,7 +103,7 @@ def _require_group(scope: Scope) -> None:
 
 def move(draft: Draft, index: EstateIndex, address: str, parent: str) -> str:
     """A scope with all that it holds, put into another one of its platform; every line that names it follows. Returns
-    its new address."""
+    its new address. UsageError if it cannot lie there."""
     prepared = index.platform(address)
     name = address.rpartition("/")[2]
     new = f"{parent}/{name}"

@@ -104,7 +104,7 @@ def reviews(folder: Path) -> list[Review]:
 
 
 def review(folder: Path, name: str) -> Review:
-    """A review by its name. UsageError if there is none, StorageError if it is damaged."""
+    """A review by its name. UsageError if there is none, StorageError, for the ValueError within, if it is damaged."""
     if not _NAME.match(name):
         raise UsageError(f"{name!r} is no name of a review", "`justlane review status` lists them")
     place = f"{FOLDER}/{name}{_ENDING}"

@@ -138,7 +138,7 @@ class _Revision:
         return found
 
     def write(self, blobs: Mapping[str, _Blob], target: Path) -> None:
-        """Write files and links beneath a folder."""
+        """Write files and links beneath a folder. UsageError for a name that would lie outside."""
         found = self._contents({blob.id for blob in blobs.values()})
         try:
             for name, blob in blobs.items():

@@ -27,7 +27,8 @@ def is_foreign(name: str) -> bool:
 
 @contextmanager
 def opened(folder: Path, name: str) -> Iterator[int]:
-    """A file that an estate in a folder names, open, by its descriptor. OSError, with what to do, if it may not be."""
+    """A file that an estate in a folder names, open, by its descriptor. OSError (NotBeneathError), with what
+    to do, if it may not be."""
     if not is_foreign(name):
         with beneath.opened(folder, name) as handle:
             yield handle

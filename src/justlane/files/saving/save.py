@@ -126,7 +126,8 @@ def _require_unchanged(folder: Path, changes: Sequence[Changed]) -> None:
 
 @contextmanager
 def locked(folder: Path) -> Iterator[None]:
-    """The estate's folder, while nobody else edits it with this tool; waits for whoever does."""
+    """The estate's folder, while nobody else edits it with this tool; waits for whoever does. StorageError if it cannot
+    be locked."""
     try:
         with open_folder(folder) as handle:
             fcntl.flock(handle, fcntl.LOCK_EX)

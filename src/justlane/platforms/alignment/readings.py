@@ -48,7 +48,7 @@ def _drop(folder: Path, platform: str, old: list[str]) -> None:
 
 
 def names(folder: Path, platform: str) -> list[str]:
-    """The readings of a platform, the oldest first."""
+    """The readings of a platform, the oldest first. StorageError if the folder cannot be read."""
     try:
         with open_folder(folder, (FOLDER, platform)) as handle:
             found = [name.removesuffix(".json") for name in os.listdir(handle) if name.endswith(".json")]
@@ -64,7 +64,8 @@ def _order(name: str) -> tuple[str, int]:
 
 
 def open_reading(folder: Path, platform: str, name: str) -> Reading:
-    """A reading by its name, or the last one at or before a day or a time. UsageError if there is none."""
+    """A reading by its name, or the last one at or before a day or a time. UsageError if there is none. StorageError if
+    it is damaged."""
     known = names(folder, platform)
     match = name if name in known else max((one for one in known if one <= name + "~"), key=_order, default="")
     if not match or not re.match(r"^\d{4}-\d\d-\d\d", name):

@@ -85,7 +85,8 @@ class FolderTree:
         return Reading(hashlib.blake2b(said, digest_size=16).hexdigest(), parts)
 
     def places(self) -> dict[str, str]:
-        """Address -> kind of everything beneath the folder; links are left out."""
+        """Address -> kind of everything beneath the folder; links are left out. PlatformRefusedError if the system does
+        not let them be seen."""
         found = {self._platform.name: FOLDER}
         with self._opened(self._platform.name) as top:
             for here, folders, files, at_handle in os.fwalk(".", dir_fd=top):
@@ -119,7 +120,8 @@ class FolderTree:
         self._platform = self._without
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
-        """Set the lists of the places concerned, each in one step, if all are still as they were read."""
+        """Set the lists of the places concerned, each in one step, if all are still as they were read.
+        PlatformChangedError if they are not, ChangeRefusedError where the system refuses one."""
         del key  # a list that was set shows in the next reading
         seen = self._seen
         if self.read().revision != revision or (seen and self._seen != seen):

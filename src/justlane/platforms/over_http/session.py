@@ -117,7 +117,7 @@ class HttpConnector:
         self._service.close()
 
     def read(self) -> Reading:
-        """Everything that the platform holds."""
+        """Everything that the platform holds. NonsenseError if it is not what was agreed."""
         held = self._service.decoded(self._sent("GET", "/holds"), _Held)
         reading = Reading(held.revision, {part: getattr(held, part) for part in PARTS})
         count = sum(len(reading.part(part)) for part in PARTS)
@@ -187,7 +187,7 @@ class HttpConnector:
         self._sent("PUT", f"/misbehaviour/{kind}", body={"detail": detail})
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:
-        """Ask the platform, many cells in one request."""
+        """Ask the platform, many cells in one request. NonsenseError if the answers are not as many, or none."""
         found: list[bool | None] = []
         for start in range(0, len(cells), _MOST_AT_ONCE):
             some = cells[start : start + _MOST_AT_ONCE]

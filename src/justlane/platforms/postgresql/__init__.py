@@ -14,7 +14,8 @@ __all__ = ["DIALECT", "connect"]
 
 
 def connect(platform: Platform, folder: Path, permit: Permit) -> Connector:
-    """A connector through the database's own protocol; the library is loaded only now."""
+    """A connector through the database's own protocol; the library is loaded only now. UsageError if that library is
+    not installed."""
     try:
         from justlane.platforms.postgresql.cluster import connect as to_cluster
     except ImportError as error:

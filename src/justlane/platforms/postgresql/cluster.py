@@ -121,7 +121,7 @@ class Cluster:
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
         """Make some changes in one transaction, if the cluster still holds what it held. What comes of them is read
-        before they count: nothing else may have changed."""
+        before they count: nothing else may have changed. PlatformChangedError if it does not."""
         del key  # a transaction that was committed shows in the next reading
         inside = next((d for d in map(database_of, steps) if d), self._databases[0])
         with self._told(), self._together(inside) as connection:

@@ -63,7 +63,8 @@ class _Trial:
         self._moment = datetime.now(UTC)
 
     def promises(self, first: Reading, consent: Consent) -> Iterator[Promise]:
-        """One after the other; what follows a broken one is not tried, but what was made is taken back."""
+        """One after the other; what follows a broken one is not tried, but what was made is taken back. RefusedError
+        where there is no corner to try them in."""
         before = self._connector.read()
         yield self._kept(
             "two readings of the same state are the same", lambda: _equal(self._connector.read(), before, "the second")

@@ -38,7 +38,7 @@ class InMemory:
         return Reading(str(self._count), self._held.parts)
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
-        """Make the changes, all of them."""
+        """Make the changes, all of them. PlatformChangedError if it holds something else by now."""
         del key
         if revision != str(self._count):
             raise PlatformChangedError("changed meanwhile", "again")

@@ -119,7 +119,8 @@ def keep_closed(folder: Path) -> None:
 
 
 def news(folder: Path, result: ProbeResult) -> News | None:
-    """What is new beside the last result of the platform; None if there was none of one's own."""
+    """What is new beside the last result of the platform; None if there was none of one's own. StorageError if that
+    cannot be read."""
     name = _last(result.platform)
     if not is_file(folder, name):
         return None

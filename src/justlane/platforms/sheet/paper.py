@@ -48,7 +48,8 @@ class Paper:
         """Nothing is held open."""
 
     def read(self) -> Reading:
-        """What the export says."""
+        """What the export says. UnreachableError if it is not there, RefusedError if it is not what the sheet asks
+        for."""
         file = self._connection.settings["file"]
         try:
             content = named_files.read(self._folder, file)
@@ -60,7 +61,7 @@ class Paper:
         return reading_of(content, file, self._platform.name, self._connection.columns)
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
-        """Nothing can be changed but by hand."""
+        """Nothing can be changed but by hand. PlatformRefusedError always."""
         raise PlatformRefusedError(f"{self._platform.name} has no interface", "carry the sheet out by hand")
 
     def evaluate(self, user: str, cells: Sequence[tuple[str, str, str]], context: Entry) -> list[bool | None]:

@@ -76,7 +76,8 @@ class SubversionRepository:
         """There is nothing to take away but its rules."""
 
     def change(self, steps: Sequence[Step], revision: str, key: str) -> str:
-        """Replace the file, once the server's own tool has found the new one sound."""
+        """Replace the file, once the server's own tool has found the new one sound. PlatformChangedError if somebody
+        changed it since."""
         del key  # a file that was replaced shows in the next reading
         content = self._content()
         if digest_of(content) != revision:
@@ -171,7 +172,8 @@ class PersonSession:
         self._folder.cleanup()
 
     def signed_in(self) -> bool:
-        """Whether the server believes who they are; whether they may look is another matter."""
+        """Whether the server believes who they are; whether they may look is another matter. UnreachableError if it
+        does not answer."""
         done = self._client("info", self._url)
         if done.returncode == 0 and self._is_open():
             # The server asks nobody who they are before they write: so something is written where nothing can be.
