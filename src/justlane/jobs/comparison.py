@@ -5,17 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from contextlib import ExitStack
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from justlane.engine.changes.comparison import Comparison, Side, compare
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.history.revisions import folder_named
 from justlane.files.opening.index import open_index
-from justlane.files.people.chosen import PeopleReader
 from justlane.jobs import known
 from justlane.model.errors import UsageError
 from justlane.model.estate import Estate
+
+if TYPE_CHECKING:
+    from justlane.files.people.chosen import PeopleReader
 
 
 class Compared(NamedTuple):

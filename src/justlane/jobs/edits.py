@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -17,7 +18,6 @@ from justlane.files.disk.identity import who
 from justlane.files.editing.draft import Draft
 from justlane.files.opening import cache
 from justlane.files.opening.loaded import Loaded
-from justlane.files.people.chosen import PeopleReader
 from justlane.files.saving import save
 from justlane.files.saving.journal import Note, Told
 from justlane.files.saving.proposal import About, Proposal, acting_person, propose
@@ -26,6 +26,9 @@ from justlane.jobs import known
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Finding, Severity
 from justlane.model.scopes import contains
+
+if TYPE_CHECKING:
+    from justlane.files.people.chosen import PeopleReader
 
 _MOST_INSPECTED, _MOST_PEOPLE = 1_000, 10_000
 """Bindings and people of an estate up to which each edit says what `check` would warn of from now on."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
@@ -12,12 +13,14 @@ from justlane.files.disk.lines import lines_at
 from justlane.files.history.revisions import folder_named
 from justlane.files.opening.index import open_index
 from justlane.files.opening.loaded import Loaded
-from justlane.files.people.chosen import PeopleReader
 from justlane.model.names import counted
 from justlane.model.progress import Progress
 from justlane.reports.checks.checked import Checked
 from justlane.rules.inspection import Flaw, Knowledge
 from justlane.rules.interface import RULES, Findings, findings
+
+if TYPE_CHECKING:
+    from justlane.files.people.chosen import PeopleReader
 
 
 def find_flaws(

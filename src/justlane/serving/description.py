@@ -5,12 +5,22 @@ from __future__ import annotations
 from typing import Any
 
 from justlane import __version__
+from justlane.model.circumstances import FACTS, Situation
 
 _STRING: dict[str, Any] = {"type": "string"}
 
 
 def _object(required: tuple[str, ...], **properties: dict[str, Any]) -> dict[str, Any]:
     return {"type": "object", "required": list(required), "properties": properties}
+
+
+_UNKNOWN = Situation()
+_FACTS: dict[type, dict[str, Any]] = {
+    str: _STRING,
+    bool: {"type": "boolean"},
+    type(None): {"type": ["integer", "null"], "minimum": 0},
+}
+"""What a situation says where nothing is known -> how a question says it: only a number may be unknown."""
 
 
 def _of(name: str) -> dict[str, str]:
@@ -20,15 +30,7 @@ def _of(name: str) -> dict[str, str]:
 def _schemas() -> dict[str, Any]:
     context = _object(
         (),
-        address={**_STRING, "description": "The IP address they come from."},
-        multi_factor={"type": "boolean", "description": "Whether a second factor was used."},
-        method={**_STRING, "description": "The way they signed in."},
-        managed_device={"type": "boolean", "description": "Whether their device is one that is looked after."},
-        signed_in_ago={
-            "type": ["integer", "null"],
-            "minimum": 0,
-            "description": "How many minutes ago they signed in; null for unknown.",
-        },
+        **{fact.field: {**_FACTS[type(getattr(_UNKNOWN, fact.field))], "description": fact.help} for fact in FACTS},
         time={**_STRING, "format": "date-time", "description": "Now, if it is left out."},
         role={**_STRING, "description": "The active role, where one counts at a time."},
         day={**_STRING, "description": "The day on which dates are judged."},

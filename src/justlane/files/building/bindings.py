@@ -20,7 +20,7 @@ from justlane.files.reading.shapes import (
 )
 from justlane.files.reading.yamltext import Text
 from justlane.model.bindings import Binding, BreakGlass, Ceiling, Sense
-from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, WEEKDAYS, Condition, Hours, Situation, span_of
+from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, FACTS, WEEKDAYS, Condition, Hours, Situation, span_of
 from justlane.model.expectations import (
     AnyExpectation,
     AtMostMay,
@@ -183,8 +183,9 @@ def _situation(shape: SituationShape, zone: str) -> Situation:
     moment: datetime | None = shape.moment
     if moment is not None and moment.tzinfo is None:
         moment = moment.replace(tzinfo=ZoneInfo(zone))
-    ago = span_of(shape.signed_in_ago) if shape.signed_in_ago else None
-    return Situation(shape.address, shape.multi_factor, shape.method, moment, shape.managed_device, ago)
+    facts: dict[str, Any] = {fact.field: getattr(shape, fact.field) for fact in FACTS}
+    facts["signed_in_ago"] = span_of(shape.signed_in_ago) if shape.signed_in_ago else None
+    return Situation(moment=moment, **facts)
 
 
 def expectations_of(declared: DeclaredFiles) -> tuple[AnyExpectation, ...]:
