@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 
 import justlane
-from justlane.cli.main import COMMANDS, SUMMARIES
+from justlane.cli.commands import COMMANDS, SUMMARIES
 from justlane.cli.people import people
 from justlane.cli.questions.chart import chart
 from justlane.cli.questions.who_has_what import role

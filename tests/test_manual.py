@@ -6,7 +6,7 @@ import re
 import shutil
 import subprocess
 
-from justlane.cli.main import COMMANDS
+from justlane.cli.commands import COMMANDS
 from tests.support import EstateTest
 
 

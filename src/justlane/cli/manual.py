@@ -19,6 +19,7 @@ from click.shell_completion import (
 )
 
 from justlane import __version__
+from justlane.cli.commands import LaneGroup
 from justlane.cli.common.terminal import say, tell
 from justlane.model.errors import UsageError
 from justlane.model.shell import escaped
@@ -43,10 +44,9 @@ def manual(folder: Path, form: str) -> None:
     Ends with 0.
     """
     from justlane.cli.common import options
-    from justlane.cli.main import main
     from justlane.files.disk.durable import write_atomically
 
-    context = click.Context(main, info_name="justlane", max_content_width=100)
+    context = click.Context(_top(), info_name="justlane", max_content_width=100)
     if form == "markdown":
         from justlane.cli.reference import reference
 
@@ -101,6 +101,11 @@ def page_of(context: click.Context) -> str:
     return "\n".join(lines) + "\n"
 
 
+def _top() -> click.Command:
+    """The whole command line, as it was typed: it imports this module, so this module does not import it."""
+    return click.get_current_context().find_root().command
+
+
 def _first(paragraph: str) -> str:
     return " ".join(paragraph.split()).rstrip(".")
 
@@ -117,15 +122,14 @@ def _options(context: click.Context) -> Iterator[str]:
 
 
 def _commands(context: click.Context) -> Iterator[str]:
-    from justlane.cli.main import SUMMARIES, main
-
     command = context.command
     if not isinstance(command, click.Group):
         return
     yield ".SH COMMANDS"
     for name in command.list_commands(context):
         inner = command.get_command(context, name)
-        summary = SUMMARIES[name] if command is main else inner.get_short_help_str(100) if inner else ""
+        short = inner.get_short_help_str(100) if inner else ""
+        summary = command.summary(name) if isinstance(command, LaneGroup) else short
         page = f"{context.command_path.replace(' ', '-')}-{name}"
         yield from (".TP", f".BR {_text(page)} (1)", _flowing(summary))
 
@@ -178,10 +182,9 @@ def completion(shell: str, install: bool) -> None:
 
     Ends with 0.
     """
-    from justlane.cli.main import main
     from justlane.files.disk.durable import write_atomically
 
-    script = _SHELLS[shell](main, {}, "justlane", "_JUSTLANE_COMPLETE").source()
+    script = _SHELLS[shell](_top(), {}, "justlane", "_JUSTLANE_COMPLETE").source()
     if not install:
         tell(script.rstrip())
         return
