@@ -28,6 +28,9 @@ KEY = Condition(methods=("key",))
 PIN = Condition(methods=("pin", "card"))
 TOKYO = Condition(hours=(Hours(9 * 60, 10 * 60),), time_zone="Asia/Tokyo")
 
+TOKYO_MONDAY = Condition(weekdays=(0,), hours=(Hours(6 * 60, 10 * 60),), time_zone="Asia/Tokyo")
+"""On the estate's clock it begins on Sunday evening and ends on Monday: over the end of the week."""
+
 
 def worded(*plus: Condition, minus: tuple[Condition, ...] = (), known: tuple[Condition, ...] = ()) -> str:
     """The union of some conditions, without others, in words."""
@@ -59,6 +62,7 @@ class WordingTest(unittest.TestCase):
             (worded(PIN), "signed in by card or pin"),
             (worded(TWO, HOUSE), "from 192.0.2.0/24; or with a second factor"),
             (worded(TOKYO), "01:00-02:00"),
+            (worded(TOKYO_MONDAY), "mon 00:00-02:00 or sun 22:00-24:00"),
             (worded(OFFICE, NIGHT), "mon-fri 08:00-18:00 or 22:00-06:00 or sat, sun 22:00-06:00"),
         ):  # fmt: skip
             with self.subTest(said=said):
@@ -110,6 +114,21 @@ class SpaceTest(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(condition=condition, situation=situation):
                 self.assertEqual(bool(SituationSpace(situation, NOON, ZONE).of(condition)), holds)
+
+    def test_the_minute_of_a_situation_counts(self) -> None:
+        late = Condition(hours=(Hours(9 * 60 + 30, 10 * 60 + 15),))
+        for hour, minute, holds in ((9, 29, False), (9, 30, True), (10, 14, True), (10, 15, False), (10, 45, False)):
+            with self.subTest(hour=hour, minute=minute):
+                moment = datetime(2026, 11, 25, hour - 1, minute, tzinfo=UTC)  # Amsterdam is an hour ahead
+                self.assertEqual(SituationSpace(Situation(), moment, ZONE).of(late), int(holds))
+
+    def test_a_stretch_over_the_end_of_the_week_is_only_itself(self) -> None:
+        space = CircumstanceSpace([TOKYO_MONDAY, OFFICE], NOON, ZONE)
+        sunday_evening = Condition(weekdays=(6,), hours=(Hours(22 * 60, 24 * 60),))
+        monday_early = Condition(weekdays=(0,), hours=(Hours(0, 2 * 60),))
+        known = CircumstanceSpace([TOKYO_MONDAY, OFFICE, sunday_evening, monday_early], NOON, ZONE)
+        self.assertEqual(known.of(TOKYO_MONDAY), known.of(sunday_evening) | known.of(monday_early))
+        self.assertEqual(space.of(TOKYO_MONDAY) & space.of(OFFICE), 0)
 
     def test_hundreds_of_different_conditions_stay_exact_and_quick(self) -> None:
         networks = [Condition(networks=(f"198.51.{a}.{b}/{25 + a % 8}",)) for a in range(100) for b in (0, 128)]
