@@ -18,12 +18,13 @@ from justlane.engine.facts.people import person
 from justlane.engine.redundancy.fewest import fewest
 from justlane.engine.redundancy.needs import Needs
 from justlane.engine.redundancy.parts import parts_of
-from justlane.engine.redundancy.spare import spare_parts
+from justlane.engine.redundancy.spare import spare_everywhere
 from justlane.engine.surveys.review import grants
 from justlane.model.bindings import Binding
 from justlane.model.edits import Withdraw
 from justlane.model.estate import Administration, Estate, RolesHeld
 from justlane.model.findings import Source
+from justlane.model.progress import Progress
 from justlane.model.roles import Pattern
 from justlane.rules.interface import RULES, findings
 from tests.drawing import NOW, estates
@@ -48,7 +49,8 @@ class EveryLineTakenOut(TestCase):
     @given(estates())
     def test_spare_is_exactly_what_changes_nothing_on_any_day(self, drawn: Estate) -> None:
         index = EstateIndex(on_lines(drawn))
-        spare = spare_parts(index, "p", Question(NOW))
+        question = Question(NOW)
+        spare = spare_everywhere(index, lambda name: Needs(index, name, question), question, Progress())["p"]
         said = {str(s.part) + str(s.part.source) for s in spare}
         for part in parts_of(index.estate.bindings):
             ended = all(b.condition.last_day and b.condition.last_day < NOW.date() for b in part.bindings)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -74,13 +74,6 @@ class NetworkTree:
     def span(self, network: str) -> tuple[int, int]:
         """The first class in a network, and one past the last."""
         return self.spans[self._same[network]]
-
-    def classes_in(self, networks: Iterable[str]) -> list[int]:
-        """The classes that lie in one of some networks; all of them if none is named."""
-        wanted = [self.span(text) for text in networks]
-        if not wanted:
-            return list(range(len(self.classes)))
-        return sorted({number for first, end in wanted for number in range(first, end)})
 
     def holds(self, address: str) -> bool:
         """Whether an address lies in one of the networks; no address lies in none."""

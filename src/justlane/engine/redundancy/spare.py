@@ -57,23 +57,15 @@ class Spare(Struct, frozen=True):
     """Whether it can go together with all the others for which this holds too."""
 
 
-def spare_parts(
-    index: EstateIndex, platform: str, question: Question, progress: Progress | None = None, today: Needs | None = None
-) -> list[Spare]:
-    """All parts of lines that change nothing, in the order of the lines, but for those past their end or built in.
-
-    Each changes nothing if it alone goes; those with `together` change nothing if they all go. Of several that stand in
-    for each other it is the narrowest that can.
-    """
-    days = Days(index, platform, question, today)
-    found = alone(days, progress or Progress())
-    return with_reasons(days, found, going(days, found))
-
-
 def spare_everywhere(
     index: EstateIndex, needs: Callable[[str], Needs], question: Question, progress: Progress
 ) -> dict[str, list[Spare]]:
-    """The same on all platforms: what can all go, a bundle from all its platforms or from none."""
+    """Platform -> all parts of lines that change nothing, in the order of the lines, but for those past their end or
+    built in.
+
+    Each changes nothing if it alone goes; those with `together` change nothing if they all go, a bundle from all its
+    platforms or from none. Of several that stand in for each other it is the narrowest that can.
+    """
     days = {name: Days(index, name, question, needs(name)) for name in index.estate.platforms}
     found = {name: alone(some, progress) for name, some in days.items()}
     kept: set[object] = set()

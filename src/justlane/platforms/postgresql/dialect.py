@@ -44,7 +44,6 @@ ALL_DATA = {
     "pg_write_all_data": frozenset(("enter", "insert", "update", "delete")),
 }
 """Roles that the server has by itself, and what their members may do everywhere below a database."""
-ROW_SECURITY = "row security"
 _LONGEST = 63
 
 

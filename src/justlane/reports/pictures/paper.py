@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 BLUE, SKY, ORANGE, GREY, INK, PALE = "#0072B2", "#56B4E9", "#E69F00", "#999999", "#222222", "#F2F2F2"
 WIDTH, HEIGHT, DOTS = 12.8, 8.0, 100
 """Inches, and dots an inch: 1280x800."""
-FORMS = ("png", "svg")
 _FONT = "DejaVu Sans"
 
 
