@@ -21,7 +21,7 @@ from msgspec.structs import replace
 
 from benchmarks.estates import ACTIONS, ROLES, SIZES, Size, estate
 from justlane.files.opening import cache
-from justlane.files.opening.loaded import Loaded, Parts
+from justlane.files.opening.loaded import FileKnown, Loaded, Parts
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.files.reading import named_files
@@ -82,7 +82,9 @@ def at_size(name: str, temporary: str) -> None:
     made = replace(made, people=snapshot)
     digests = {"estate.yaml": named_files.digest(folder, "estate.yaml")}
     store = cache.kept_people(folder)
-    cache.keep(folder, Loaded(made, (), digests, True, (), store, 0, Parts(["estate.yaml"], [], {}, [])))
+    cache.keep(
+        folder, Loaded(made, (), digests, True, (), store, 0, Parts({"estate.yaml": FileKnown("estate")}, {}, []), {})
+    )
     del made, people
     kept = sum(path.stat().st_size for path in Path(temporary).rglob("*.sqlite"))
     commands = {

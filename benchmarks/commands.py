@@ -41,6 +41,7 @@ AIMS = {
     "check": Aim(2.0, 20.0, ""),
     "check after an edit": Aim(0.7, 3.0, ""),
     "ask after an edit": Aim(0.7, 3.0, ""),
+    "ask after an edit of a role": Aim(1.0, 3.0, ""),
     "ask": Aim(0.0, 0.0, "may"),
     "ask, a no": Aim(0.0, 1.0, ""),
     "reach": Aim(0.3, 0.6, "reach"),
@@ -119,6 +120,9 @@ def _timed(folder: Path, what: str, words: list[str], number: int) -> tuple[floa
     if what.endswith("after an edit"):
         part = sorted((folder / "bindings").iterdir())[0]
         part.write_text(part.read_text() + f"# {number}\n")
+    if what.endswith("edit of a role"):
+        yard = folder / "yard.yaml"
+        yard.write_text(re.sub(r"Work of kind 7\b.*", f"Work of kind 7, {number}.", yard.read_text()))
     extra = {"_JUSTLANE_COMPLETE": "bash_complete", "COMP_WORDS": "justlane holders yard/r", "COMP_CWORD": "2"}
     if what.startswith("compare"):
         run(Path(words[2]), "check")
@@ -153,6 +157,7 @@ def _commands(facts: dict[str, str]) -> dict[str, list[str]]:
         "check": ["check"],
         "check after an edit": ["check"],
         "ask after an edit": yes,
+        "ask after an edit of a role": yes,
         "ask": yes,
         "ask, a no": ["ask", facts["user"], facts["action"], facts["place"]],
         "reach": ["reach", facts["holder"]],

@@ -251,7 +251,7 @@ def _when_known(draft: Draft, names: list[str]) -> EstateIndex:
     has another name is the same. EstateError if it is not sound with the names of today either."""
     from justlane.engine.facts.earlier_names import called_today
 
-    loaded = loaded_with(draft.folder, tuple(draft.changes), read_people, draft.windows)
+    loaded = loaded_with(draft.folder, tuple(draft.changes), read_people)
     if loaded.estate is None or loaded.people is None:
         raise EstateError([f for f in loaded.findings if f.severity is Severity.ERROR])
     for name in reversed(snapshots.names(draft.folder)):

@@ -151,7 +151,7 @@ def _inspected(index: EstateIndex) -> list[Finding]:
         return []
     from justlane.rules.interface import as_finding, findings
 
-    whole = index.with_other_bindings(replace(estate, bindings=bindings))  # a kept estate reads them where asked for
+    whole = index.edited(replace(estate, bindings=bindings))  # a kept estate reads them where asked for
     found = findings(whole, datetime.now(UTC)).flaws
     return [as_finding(flaw) for flaw in found if flaw.severity is not Severity.NOTE]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Set
+from collections.abc import Callable, Collection, Mapping, Set
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
@@ -192,16 +192,18 @@ class EstateIndex:
         found._platforms = self._platforms
         return found
 
-    def with_other_bindings(self, estate: Estate) -> EstateIndex:
-        """An estate in which only bindings, expectations and roles are others; places and people are shared."""
+    def edited(self, estate: Estate, placed: Collection[str] = ()) -> EstateIndex:
+        """The same estate after an edit; people are shared, and the places of all platforms but those `placed`
+        otherwise."""
         found = EstateIndex(replace(estate, directory=self.estate.directory), self._kept)
         found.membership = self.membership
         by_platform: dict[str, list[Binding]] = {name: [] for name in estate.platforms}
         for binding in estate.bindings:
             by_platform[platform_of(binding.scope)].append(binding)
         for name, bindings in by_platform.items():
-            known = self.platform(name)
-            found._platforms[name] = known.changed(estate.platforms[name], ListedBindings(bindings))
+            platform = estate.platforms[name]
+            coverage = CoverageIndex(platform.scopes) if name in placed else self.platform(name).coverage
+            found._platforms[name] = PlatformIndex(platform, ListedBindings(bindings), coverage)
         return found
 
     def changed(

@@ -71,6 +71,14 @@ def check_delegations(lookup: Lookup, declared: DeclaredFiles) -> Iterator[Findi
                 yield error(RULE, binding.source, said, hint)
 
 
+def reaches_beyond(estate: Estate) -> bool:
+    """Whether any line of a delegate's file does not stay within its head."""
+    by_file = {delegation.file: delegation for delegation in estate.delegations}
+    limits = _Limits(estate)
+    lines = [b for b in estate.bindings if b.source.file in by_file] if by_file else []
+    return any(limits.beyond(by_file[line.source.file], line) for line in lines)
+
+
 def _head(lookup: Lookup, text: Text, delegation: Delegation) -> Found:
     for place, address in enumerate(delegation.scopes):
         yield from lookup.scope(address, text.source("only", "scopes", place))

@@ -55,7 +55,7 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
                 "same-name-twice", text.source("platform"), message, f"it is declared at {first.line_address} already"
             )
         else:
-            platforms[shape.platform] = _platform(text, shape, break_glass_ceilings(break_glass))
+            platforms[shape.platform] = platform_in(text, shape, break_glass_ceilings(break_glass))
     for name, role in _all_roles(declared, platforms):
         platforms[name].roles[role.name] = role
     places = DeclaredPlaces({name: platform.scopes for name, platform in platforms.items()})
@@ -109,7 +109,8 @@ def zone_of(root: EstateFile) -> str:
     return root.time_zone if is_time_zone(root.time_zone) else "UTC"
 
 
-def _platform(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) -> Platform:
+def platform_in(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]) -> Platform:
+    """The platform that a file declares, without its roles."""
     owner = principal_of(shape.owner) if shape.owner else None
     said = text.source("owner") if owner else None
     root = Scope(shape.platform, PLATFORM_KIND, shape.purpose, text.source("platform"), owner=owner, owner_source=said)
@@ -257,25 +258,23 @@ def _scope(text: Text, address: str, here: Where, shape: ScopeShape) -> Scope:
 def _all_roles(declared: DeclaredFiles, platforms: Mapping[str, Platform]) -> Iterator[tuple[str, Role]]:
     """Each role with the name of its platform, those of platform files first."""
     first: dict[tuple[str, str], Role] = {}
-    places = [(text, s.platform, s.roles) for text, s in declared.of(PlatformFile)]
-    places += [(text, s.roles_for, s.roles) for text, s in declared.of(RolesFile) if s.roles_for in platforms]
-    for text, platform, roles in places:
-        for name, shape in roles.items():
-            role = _role(text, name, shape)
-            if (platform, name) in first:
-                at = first[platform, name].source.line_address
-                message = f"the role {name!r} of {platform} is declared here a second time"
+    places: list[tuple[Text, str, PlatformFile | RolesFile]]
+    places = [(text, s.platform, s) for text, s in declared.of(PlatformFile)]
+    places += [(text, s.roles_for, s) for text, s in declared.of(RolesFile) if s.roles_for in platforms]
+    for text, platform, shape in places:
+        for role in roles_in(text, shape):
+            if (platform, role.name) in first:
+                at = first[platform, role.name].source.line_address
+                message = f"the role {role.name!r} of {platform} is declared here a second time"
                 text.wrong("same-name-twice", role.source, message, f"it is declared at {at} already")
             else:
-                first[platform, name] = role
+                first[platform, role.name] = role
                 yield platform, role
 
 
-def roles_of(declared: DeclaredFiles) -> Iterator[tuple[str, Role]]:
-    """The roles in files of roles alone, by name."""
-    for text, shape in declared.of(RolesFile):
-        for name, role in shape.roles.items():
-            yield name, _role(text, name, role)
+def roles_in(text: Text, shape: PlatformFile | RolesFile) -> Iterator[Role]:
+    """The roles that a file declares."""
+    return (_role(text, name, role) for name, role in shape.roles.items())
 
 
 def _role(text: Text, name: str, shape: RoleShape) -> Role:

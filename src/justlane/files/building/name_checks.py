@@ -26,7 +26,7 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
         found.append(no_time_zone(declared.root.time_zone, declared.files[0].text.source("time zone")))
     for text, file in declared.of(RolesFile):
         found += lookup.name(file.roles_for, estate.platforms, "platform", text.source("roles for"))
-    found += check_platforms(lookup, declared)
+    found += check_platforms(estate, declared, former, estate.platforms)
     if estate.acting_as and declared.root is not None:
         source = declared.files[0].text.source("acting as")
         found += lookup.name(estate.acting_as, estate.directory.users, "user", source)

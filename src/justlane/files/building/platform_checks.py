@@ -2,35 +2,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
+from types import MappingProxyType
+
 from justlane.engine.facts.coverage import CoverageIndex
 from justlane.engine.facts.graphs import loops
 from justlane.engine.facts.roles import RoleIndex
 from justlane.files.building.bindings import principal_of
 from justlane.files.building.gathered import KIND, attributes_named
-from justlane.files.building.lookup import Found, Lookup, error
+from justlane.files.building.lookup import FormerName, Found, Lookup, error
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import PlatformFile, ScopeShape
 from justlane.files.reading.yamltext import Text, Where
-from justlane.model.estate import Decides, Platform
+from justlane.model.estate import Decides, Estate, Platform
 from justlane.model.findings import Finding, Severity
 from justlane.model.patterns import matching
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, contains
 
 
-def check_platforms(lookup: Lookup, declared: DeclaredFiles) -> list[Finding]:
-    """Everything about each platform but its bindings."""
+def check_platforms(
+    estate: Estate,
+    declared: DeclaredFiles,
+    former: FormerName,
+    names: Collection[str],
+    unmoved: Mapping[str, Collection[str]] = MappingProxyType({}),
+) -> list[Finding]:
+    """Everything about some platforms but their bindings; the places of those that are `unmoved`, each with the kinds
+    that it has, are known to be sound."""
+    lookup = Lookup(estate, declared, former)
     found: list[Finding] = []
     for text, file in declared.of(PlatformFile):
         platform = lookup.estate.platforms[file.platform]
         found += _habits(lookup, text, file, platform)
         found += _conditions(lookup, text, file, platform)
         found += _own_groups(lookup, text, file, platform)
-    for platform in lookup.estate.platforms.values():
-        found += _actions(lookup, platform)
+    for platform in (estate.platforms[name] for name in names):
+        kinds = unmoved.get(platform.name) or {scope.kind for scope in platform.scopes.values()}
+        found += _actions(lookup, platform, kinds)
         found += _administration(lookup, platform)
         found += _settings(lookup, platform)
-        found += _scopes(lookup, platform)
-        found += check_roles(lookup, platform)
+        found += _scopes(lookup, platform) if platform.name not in unmoved else ()
+        found += _roles(lookup, platform)
     return found
 
 
@@ -44,8 +56,9 @@ def _habits(lookup: Lookup, text: Text, file: PlatformFile, platform: Platform) 
     if habits.sign_in in platform.actions and not platform.actions[habits.sign_in].applies(PLATFORM_KIND):
         message = f"nobody can sign in: {habits.sign_in} does not apply to a {PLATFORM_KIND}"
         yield error("not-applicable", text.source("habits", "sign-in"), message, "let it apply to the platform")
-    groups = [s for s in platform.scopes.values() if s.kind == RESOURCE_GROUP_KIND]
-    if habits.decides is Decides.NEAREST and groups:
+    nearest = habits.decides is Decides.NEAREST
+    groups = [s for s in platform.scopes.values() if s.kind == RESOURCE_GROUP_KIND] if nearest else []
+    if groups:
         message = "a platform where the nearest scope decides has no resource groups"
         yield error("no-resource-groups", groups[0].source, message, "bind at the scopes themselves")
 
@@ -107,8 +120,7 @@ def _own_groups(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
                 yield error("wrong-value", source, f"{address} is not on {platform.name}", "publish to its own scopes")
 
 
-def _actions(lookup: Lookup, platform: Platform) -> Found:
-    kinds = {scope.kind for scope in platform.scopes.values()}
+def _actions(lookup: Lookup, platform: Platform, kinds: Collection[str]) -> Found:
     named_elsewhere = platform.connection is not None and platform.connection.connector not in ("http", "stand-in")
     for action in platform.actions.values():
         for implied in action.implies:
@@ -137,7 +149,7 @@ def _scopes(lookup: Lookup, platform: Platform) -> Found:
         yield error("scope-loop", source, message, "take one out of the other's `gathers`")
 
 
-def check_roles(lookup: Lookup, platform: Platform) -> Found:
+def _roles(lookup: Lookup, platform: Platform) -> Found:
     """The roles of a platform: what they allow, except and build on."""
     sound = True
     for role in platform.roles.values():

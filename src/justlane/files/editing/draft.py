@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from justlane.files.disk import beneath
 from justlane.files.in_place.document import Document
-from justlane.files.in_place.window import Window, window_on
+from justlane.files.in_place.window import window_on
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError, StorageError
 
@@ -64,11 +64,6 @@ class Draft:
             if found is not None:
                 self._documents[file] = found
         return self.document(file)
-
-    @property
-    def windows(self) -> list[Window]:
-        """The files of which only a part was opened."""
-        return [document for document in self._documents.values() if isinstance(document, Window)]
 
     def replace(self, file: str, before: bytes, after: bytes) -> None:
         """A file's whole content."""

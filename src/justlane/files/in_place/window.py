@@ -50,15 +50,6 @@ class Window(Document):
         """The whole file as it is now."""
         return (self._above + self.shown + self._below).encode()
 
-    @property
-    def longer(self) -> int:
-        """How many lines more the file has than before."""
-        return len(_BREAK.findall(self.shown)) - (self.span.last - self.span.first)
-
-    def alone(self, head: str) -> bytes:
-        """The entries under another header of two lines, every line with its number."""
-        return (head + self._newline * (self.span.first - 2) + self.shown).encode()
-
 
 def window_on(file: str, whole: bytes, section: str, starts: Sequence[int], line: int) -> Window | None:
     """The entry that starts at a line (from 1) with its neighbours; None where only the whole file will do.

@@ -24,6 +24,9 @@ from justlane.model.people import Directory, Principal, PrincipalKind
 from justlane.model.scopes import Scope, platform_of
 
 T = TypeVar("T")
+Cut = Mapping[str, bytes]
+"""File -> what it was cut into, as whoever reads it writes that down."""
+_Rows = Iterable[tuple[object, ...]]
 
 _TABLES = """
 CREATE TABLE head (body BLOB);
@@ -31,6 +34,7 @@ CREATE TABLE skeleton (body BLOB);
 CREATE TABLE scopes (name TEXT PRIMARY KEY, platform TEXT, place INTEGER, body BLOB) WITHOUT ROWID;
 CREATE TABLE trees (platform TEXT PRIMARY KEY, body BLOB) WITHOUT ROWID;
 CREATE TABLE gathered (name TEXT, grp TEXT, source BLOB);
+CREATE TABLE cut (file TEXT PRIMARY KEY, body BLOB) WITHOUT ROWID;
 CREATE TABLE bindings (place INTEGER PRIMARY KEY, platform TEXT, scope TEXT, kind TEXT, name TEXT, body BLOB);
 """
 _INDEXES = """
@@ -45,8 +49,9 @@ _pack = msgspec.msgpack.encode
 SCRIPT = _TABLES + _INDEXES
 
 
-def write(path: Path, head: bytes, estate: Estate) -> None:
-    """Keep an estate, with something of the caller's in front. OSError or sqlite3.Error if that is impossible."""
+def write(path: Path, head: bytes, estate: Estate, cut: Cut) -> None:
+    """Keep an estate, with something of the caller's in front, and what its files were cut into. OSError or
+    sqlite3.Error if that is impossible."""
     from justlane.files.disk.beneath import CLOSED, open_folder
     from justlane.files.disk.durable import unfinished
 
@@ -56,15 +61,15 @@ def write(path: Path, head: bytes, estate: Estate) -> None:
         connection.execute("PRAGMA synchronous=OFF")
         connection.executescript(_TABLES)
         with connection:
-            _fill(connection, head, estate)
+            _fill(connection, head, estate, cut)
         connection.executescript(_INDEXES)
         connection.close()
         written.replace(path.name)
 
 
-def write_again(path: Path, store: Store, head: bytes, estate: Estate) -> None:
-    """Keep an estate of which only bindings, expectations and findings are others than what a store beside has. OSError
-    or sqlite3.Error if that is impossible."""
+def write_again(path: Path, store: Store, head: bytes, estate: Estate, cut: Cut, *, placed: bool) -> None:
+    """Keep an estate of which a store has what it was before; its places are the same, unless it is `placed`
+    otherwise, and only some files were cut anew. OSError or sqlite3.Error if that is impossible."""
     from justlane.files.disk.beneath import CLOSED, open_folder
     from justlane.files.disk.durable import unfinished
 
@@ -74,26 +79,35 @@ def write_again(path: Path, store: Store, head: bytes, estate: Estate) -> None:
         connection.execute("PRAGMA journal_mode=OFF")
         connection.execute("PRAGMA synchronous=OFF")
         with connection:
-            for table, rows in _changing(head, estate).items():
+            for table, rows in (_changing(head, estate) | (_places(estate) if placed else {})).items():
                 connection.execute(f"DELETE FROM {table}")
                 _insert(connection, table, rows)
+            connection.executemany("REPLACE INTO cut VALUES (?, ?)", _cut(cut))
         connection.close()
         written.replace(path.name)
 
 
-def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate) -> None:
+def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate, cut: Cut) -> None:
+    for table, values in (_places(estate) | _changing(head, estate) | {"cut": _cut(cut)}).items():
+        _insert(connection, table, values)
+
+
+def _cut(cut: Cut) -> _Rows:
+    return list(cut.items())
+
+
+def _places(estate: Estate) -> dict[str, _Rows]:
+    """The tables that are others when a place is."""
     scopes = [scope for platform in estate.platforms.values() for scope in platform.scopes.values()]
-    rows: dict[str, Iterable[tuple[object, ...]]] = {
+    return {
         "scopes": ((s.address, platform_of(s.address), place, _pack(s)) for place, s in enumerate(scopes)),
         "trees": ((name, _pack(tree_of(platform.scopes))) for name, platform in estate.platforms.items()),
         "gathered": ((g.address, s.address, _pack(g.source)) for s in scopes for g in s.gathers),
     }
-    for table, values in (rows | _changing(head, estate)).items():
-        _insert(connection, table, values)
 
 
-def _changing(head: bytes, estate: Estate) -> dict[str, Iterable[tuple[object, ...]]]:
-    """The tables that are others when a binding is."""
+def _changing(head: bytes, estate: Estate) -> dict[str, _Rows]:
+    """The tables that are others when anything is."""
     bare = {name: replace(platform, scopes={}) for name, platform in estate.platforms.items()}
     skeleton = replace(estate, platforms=bare, directory=Directory({}, {}), bindings=())
     return {
@@ -106,7 +120,7 @@ def _changing(head: bytes, estate: Estate) -> dict[str, Iterable[tuple[object, .
     }
 
 
-def _insert(connection: sqlite3.Connection, table: str, rows: Iterable[tuple[object, ...]]) -> None:
+def _insert(connection: sqlite3.Connection, table: str, rows: _Rows) -> None:
     width = len(connection.execute(f"SELECT * FROM {table}").description)
     connection.executemany(f"INSERT INTO {table} VALUES ({', '.join('?' * width)})", rows)
 
@@ -132,9 +146,13 @@ class Store:
         """What the caller put in front."""
         return self._one("SELECT body FROM head")
 
-    def _one(self, query: str) -> bytes:
-        rows = self._tables.rows(query, (bytes,))
+    def _one(self, query: str, *given: object) -> bytes:
+        rows = self._tables.rows(query, (bytes,), *given)
         return cast(bytes, rows[0][0]) if rows else b""
+
+    def cut(self, file: str) -> bytes:
+        """What a file was cut into."""
+        return self._one("SELECT body FROM cut WHERE file = ?", file)
 
     def estate(self) -> Estate:
         """The estate; its scopes are read when they are asked for; its people and bindings are not in it."""

@@ -35,7 +35,7 @@ from justlane.model.people import Snapshot
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_FORM = 8
+_FORM = 9
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
 MOST_BYTES = 2 << 30
 """What all kept estates may take on the disk, together."""
@@ -154,9 +154,10 @@ def keep(folder: Path, loaded: Loaded) -> None:
     try:
         head = msgspec.msgpack.encode(origin)
         if loaded.resumed_from:
-            write_again(_place(folder), loaded.resumed_from, head, estate)
+            placed = bool(loaded.placed)
+            write_again(_place(folder), loaded.resumed_from, head, estate, loaded.cut, placed=placed)
         else:
-            write(_place(folder), head, estate)
+            write(_place(folder), head, estate, loaded.cut)
         _make_room(_place(folder))
         _noted(_place(folder))
     except (OSError, sqlite3.Error, UnicodeError, StorageError):

@@ -15,7 +15,7 @@ from justlane.files.building.bindings import bundles_of
 from justlane.files.building.estate import build, seconds
 from justlane.files.building.name_checks import check_names
 from justlane.files.opening import cache
-from justlane.files.opening.loaded import Loaded, Parts
+from justlane.files.opening.loaded import FileKnown, Loaded, Parts
 from justlane.files.people import snapshots
 from justlane.files.people.chosen import (
     PeopleReader,
@@ -28,8 +28,17 @@ from justlane.files.people.chosen import (
 from justlane.files.people.snapshot_file import in_memory
 from justlane.files.people.store import PeopleStore
 from justlane.files.reading.estate_files import DeclaredFiles, read_all
+from justlane.files.reading.file_parts import packed
 from justlane.files.reading.folder import ROOT
-from justlane.files.reading.shapes import BindingsFile, EstateFile, ExpectationsFile
+from justlane.files.reading.shapes import (
+    FILE_KINDS,
+    BindingsFile,
+    EstateFile,
+    FileWithBindings,
+    PlatformFile,
+    RolesFile,
+)
+from justlane.files.reading.vocabulary import Shape
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
 from justlane.model.findings import Finding, Severity, Source
@@ -81,22 +90,26 @@ def load_whole(
     else:
         estate = None
     pull_every = seconds(declared.root.people.pull_every) if declared.root else 0
-    parts = _parts(declared, of_people)
-    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every, parts)
-
-
-def _parts(declared: DeclaredFiles, of_people: list[Finding]) -> Parts:
-    """What has to be known of the files to read one of them anew."""
     bundles = {name: list(pairs) for name, pairs in bundles_of(declared).items()}
-    plain = [file.text.file for file in declared.files if is_plain(file.shape)]
-    return Parts([file.text.file for file in declared.files], plain, bundles, of_people)
+    parts = Parts({file.text.file: known_of(file.shape) for file in declared.files}, bundles, of_people)
+    cut = {file.text.file: packed(file.text.parts) for file in declared.files}
+    return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every, parts, cut)
 
 
-def is_plain(shape: object) -> bool:
-    """Whether a file has bindings and expectations alone, which nothing in other files refers to."""
-    if isinstance(shape, BindingsFile) and shape.only is not None:
-        return False
-    return isinstance(shape, (BindingsFile, ExpectationsFile)) and not (shape.bundles or shape.situations)
+def known_of(shape: Shape | None) -> FileKnown:
+    """What has to be known of a file to read it again."""
+    kind = next((key for key, kind in FILE_KINDS.items() if isinstance(shape, kind)), "")
+    if isinstance(shape, RolesFile):
+        return FileKnown(kind, shape.roles_for)
+    if not isinstance(shape, FileWithBindings):
+        return FileKnown(kind)
+    return FileKnown(
+        kind,
+        shape.platform if isinstance(shape, PlatformFile) else "",
+        tuple(shape.bundles),
+        tuple(shape.situations),
+        isinstance(shape, BindingsFile) and shape.only is not None,
+    )
 
 
 def _wrong(findings: list[Finding]) -> bool:

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from justlane.files.opening import cache
-from justlane.files.opening.from_changes import read_changes
 from justlane.files.opening.loaded import Loaded
+from justlane.files.opening.read_again import read_again
 
 if TYPE_CHECKING:
     from justlane.files.people.chosen import PeopleReader
@@ -26,7 +26,7 @@ def load(
     """
     if pulled_in is None and not earlier:
         kept = cache.earlier(folder)
-        found = read_changes(folder, kept) if kept else None
+        found = read_again(folder, kept) if kept else None
         if found is not None:
             return found
     from justlane.files.opening.from_files import load_whole

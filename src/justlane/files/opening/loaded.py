@@ -13,17 +13,38 @@ from justlane.model.estate import Estate
 from justlane.model.findings import Finding
 
 
-class Parts(msgspec.Struct, frozen=True):
-    """What has to be known of an estate's files to read one of them anew."""
+class FileKnown(msgspec.Struct, frozen=True):
+    """What has to be known of one of an estate's files to read it again."""
 
-    order: list[str]
-    """All files in the order in which they count."""
-    plain: list[str]
-    """Those with bindings and expectations alone, which nothing in other files refers to."""
+    kind: str
+    """The key by which its kind is recognised."""
+    platform: str = ""
+    """The one that it declares, or whose roles it has."""
+    bundles: tuple[str, ...] = ()
+    situations: tuple[str, ...] = ()
+    confined: bool = False
+    """Whether it is a delegate's."""
+
+    @property
+    def names(self) -> tuple[tuple[str, str], ...]:
+        """What is declared in it that other files may name, but for what is part of a platform."""
+        return (*(("bundle", name) for name in self.bundles), *(("situation", name) for name in self.situations))
+
+
+class Parts(msgspec.Struct, frozen=True):
+    """What has to be known of an estate's files to read some of them again."""
+
+    files: dict[str, FileKnown]
+    """All files, in the order in which they count."""
     bundles: dict[str, list[tuple[str, str]]]
     """Bundle -> its pairs of a role and a scope."""
     of_people: list[Finding]
     """What reading the people found."""
+
+    @property
+    def order(self) -> list[str]:
+        """All files in the order in which they count."""
+        return list(self.files)
 
 
 class Loaded(NamedTuple):
@@ -44,10 +65,14 @@ class Loaded(NamedTuple):
     pull_every: int
     """Seconds after which a snapshot of the people is too old."""
     parts: Parts
+    cut: dict[str, bytes]
+    """Every file that was read now, with what it was cut into (`file_parts`)."""
     resumed_from: Store | None = None
     """What was kept of the estate when it was last read, if some of that still holds."""
     changed: bool = True
     """Whether anything is another way than that."""
+    placed: frozenset[str] = frozenset()
+    """Of an estate that was read again: the platforms whose places are other ones, or stand elsewhere."""
 
     @property
     def ready(self) -> EstateIndex:

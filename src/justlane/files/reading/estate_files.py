@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from types import MappingProxyType
 from typing import TypeVar
 
 from pydantic import ValidationError
 
 from justlane.files.reading import complaints, yamltext
+from justlane.files.reading.file_parts import Part
 from justlane.files.reading.folder import ROOT, files_included
 from justlane.files.reading.shapes import FILE_KINDS, EstateFile
 from justlane.files.reading.vocabulary import Shape
@@ -17,6 +19,7 @@ from justlane.files.reading.yamltext import Plain, Text, Where
 from justlane.model.findings import Finding
 
 S = TypeVar("S", bound=Shape)
+NOTHING: Mapping[str, Sequence[Part]] = MappingProxyType({})
 
 
 @dataclass
@@ -89,9 +92,9 @@ def read_all(folder: Path) -> DeclaredFiles:
     return DeclaredFiles(list(files.values()), patterns, missing)
 
 
-def read_some(folder: Path, names: Sequence[str]) -> DeclaredFiles:
-    """Read some of an estate's files alone."""
-    return DeclaredFiles([_read(folder, name) for name in names], ())
+def read_some(folder: Path, names: Sequence[str], known: Mapping[str, Sequence[Part]] = NOTHING) -> DeclaredFiles:
+    """Read some of an estate's files alone; of those whose parts are `known`, what is another way now."""
+    return DeclaredFiles([_read(folder, name, known.get(name, ())) for name in names], ())
 
 
 def read_root(folder: Path) -> EstateFile | None:
@@ -106,8 +109,8 @@ def names_of_files(folder: Path) -> set[str]:
     return {ROOT, *(name for pattern in (root.include if root else ()) for name in files_included(folder, pattern))}
 
 
-def _read(folder: Path, name: str) -> DeclaredFile:
-    text = yamltext.read(folder, name)
+def _read(folder: Path, name: str, known: Sequence[Part] = ()) -> DeclaredFile:
+    text = yamltext.read(folder, name, known)
     if text.value is None:
         return DeclaredFile(text, None)
     if not isinstance(text.value, dict):

@@ -12,16 +12,23 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, Protocol
 
-_ODD = re.compile(
-    r"""[\t\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ufeff\ud800-\udfff]|^%|["']:(?!\s)|(?:^|[\s\[{,])[&*!]""",
-    re.MULTILINE,
-)
-"""What the two may read differently."""
+_CONTROLS = re.compile(r"[\t\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ufeff\ud800-\udfff]")
+_GLUED = re.compile(r"""["']:(?!\s)""")
+_MARKED = re.compile(r"(?:^|[\s\[{,])[&*!]")
 
 
 def is_odd(content: str) -> bool:
-    """Whether two parsers may read a text differently: then its parts are not read one by one either."""
-    return _ODD.search(content) is not None
+    """Whether two parsers may read a text differently: then its parts are not read one by one either.
+
+    Each is looked for only where its character is there at all: a single expression for all takes as long as parsing.
+    """
+    return (
+        _CONTROLS.search(content) is not None
+        or content.startswith("%")
+        or any(f"{end}%" in content for end in "\r\n")
+        or (('":' in content or "':" in content) and _GLUED.search(content) is not None)
+        or (any(mark in content for mark in "&*!") and _MARKED.search(content) is not None)
+    )
 
 
 class Mark(Protocol):
@@ -57,7 +64,7 @@ class NotYamlError(Exception):
 
 def compose(content: str) -> Node | None:
     """The node of the only document; None for an empty one. NotYamlError or RecursionError."""
-    if not _ODD.search(content):
+    if not is_odd(content):
         found = _by_libyaml(content)
         if found:
             return found[0]
@@ -68,7 +75,7 @@ def events(content: str) -> Iterator[tuple[str, Any]]:
     """The events of the only document that open or close something, each with its kind: `scalar`, `list`, `mapping`,
     `alias`, `end`. NotYamlError if it is none."""
     try:
-        yield from _kinds(_events_by_libyaml(content) if not _ODD.search(content) else _events_by_ruamel(content))
+        yield from _kinds(_events_by_libyaml(content) if not is_odd(content) else _events_by_ruamel(content))
     except _OtherwiseError:
         yield from _kinds(_events_by_ruamel(content))
 

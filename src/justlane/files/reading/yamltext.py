@@ -7,12 +7,13 @@ it looks. YAML 1.2 (yaml.org/spec/1.2.2).
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from itertools import accumulate
 from pathlib import Path
 
 from justlane.files.disk import beneath
+from justlane.files.reading.file_parts import Part, Standing, fits, parts_of
 from justlane.files.reading.named_files import digest_of
 from justlane.files.reading.yamlnodes import Node, NotYamlError, compose
 from justlane.model.findings import Finding, Severity, Source
@@ -40,6 +41,10 @@ class Text:
     keys: dict[Where, Source] = field(default_factory=dict)
     values: dict[Where, Source] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
+    parts: tuple[Part, ...] = ()
+    """Of a long file, what it was cut into, to be read again part by part."""
+    standing: Standing | None = None
+    """What was not read, since it stands as it did; None if all was read."""
 
     def source(self, *where: str | int) -> Source:
         """Where a value stands, or the nearest thing around it that stands in the file."""
@@ -69,23 +74,50 @@ class Text:
         self.findings.append(Finding(rule, Severity.ERROR, source, message, hint))
 
 
-def read(folder: Path, file: str) -> Text:
-    """Read one file of an estate. Whatever is wrong with it becomes a finding."""
+def read(folder: Path, file: str, known: Sequence[Part] = ()) -> Text:
+    """Read one file of an estate. Whatever is wrong with it becomes a finding.
+
+    Of a file whose parts are `known` from an earlier time, only those that are others now are read, if that is sound.
+    """
     text = Text(file)
     content = _decoded(folder, text)
     if content is None:
         return text
+    text.parts = parts_of(content)
+    if known and text.parts:
+        standing = Standing(known, text.parts)
+        some = Text(file, digest=text.digest, parts=text.parts, standing=standing)
+        _parse(some, standing.shown(content))
+        if not some.findings and _fits(some, standing.read()):
+            return some
+    _parse(text, content)
+    if text.findings or not _fits(text, text.parts):
+        text.parts = ()
+    return text
+
+
+def _parse(text: Text, content: str) -> None:
     try:
         _require_shallow(content)
         node = compose(content)
     except (NotYamlError, RecursionError) as error:
         _explain(error, text, content)
-        return text
+        return
     if node is not None:
         _Reader(text).read(node)
     if text.value is None and not text.findings:
         text.wrong("empty-file", text.source(), "the file is empty", "write its sections, or do not include it")
-    return text
+
+
+def _fits(text: Text, parts: Sequence[Part]) -> bool:
+    def lines(section: str) -> list[int]:
+        inside = text.value.get(section) if isinstance(text.value, dict) else None
+        if isinstance(inside, list):
+            return [text.source(section, place).line for place in range(len(inside))]
+        return [text.key(section, name).line for name in inside or ()] if isinstance(inside, dict) else []
+
+    margin = sorted(source.line for where, source in text.keys.items() if len(where) == 1)
+    return not parts or fits(parts, margin, lines)
 
 
 def _decoded(folder: Path, text: Text) -> str | None:

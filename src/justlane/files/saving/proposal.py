@@ -100,10 +100,10 @@ def propose(
         return Proposal(command, (), nothing, (), tuple(about(before)), (), ()), None
     require_read(draft.folder, changes)
     _require_own(before, [change.file for change in changes], acting, question)
-    loaded = loaded_with(draft.folder, changes, read_people, draft.windows)
+    loaded = loaded_with(draft.folder, changes, read_people)
     _require_sound(loaded.findings)
     assert loaded.estate is not None
-    after = before.with_other_bindings(loaded.estate) if loaded.resumed_from else loaded.ready
+    after = before.edited(loaded.estate, loaded.placed) if loaded.resumed_from else loaded.ready
     today, *later = _day_by_day((before, after), question, moved)
     known = {(finding.rule, finding.message) for finding in before.estate.findings}
     new = [f for f in loaded.findings if (f.rule, f.message) not in known]

@@ -8,34 +8,23 @@ from tempfile import TemporaryDirectory
 
 from justlane.files.disk.durable import write_atomically
 from justlane.files.editing.draft import Changed, content_of
-from justlane.files.in_place.window import Window
 from justlane.files.opening import cache
-from justlane.files.opening.from_changes import read_changes
 from justlane.files.opening.from_files import load_whole
 from justlane.files.opening.loaded import Loaded
+from justlane.files.opening.read_again import read_again
 from justlane.files.people.chosen import PeopleReader
-from justlane.files.saving.resumed_parts import resumed_around
 
 
-def loaded_with(
-    folder: Path, changes: Sequence[Changed], read_people: PeopleReader, windows: Sequence[Window] = ()
-) -> Loaded:
-    """An estate that is sound, with some of its files changed, and everything that would be wrong with it then.
-
-    Where one file alone changed, through a window, only that is read.
-    """
+def loaded_with(folder: Path, changes: Sequence[Changed], read_people: PeopleReader) -> Loaded:
+    """An estate that is sound, with some of its files changed, and everything that would be wrong with it then."""
     contents = {change.file: change.after for change in changes}
     with TemporaryDirectory(prefix="justlane-") as temporary:
         place = Path(temporary)
-        kept = cache.recall(folder)
-        if kept is not None and len(changes) == 1 and [window.file for window in windows] == [changes[0].file]:
-            around = resumed_around(folder, place, kept, windows[0])
-            if around is not None:
-                return around
         for file, content in contents.items():
             write_atomically(place, file, content)
+        kept = cache.recall(folder)
         if kept is not None:
-            found = read_changes(place, kept._replace(changed=tuple(contents)))
+            found = read_again(folder, kept._replace(changed=tuple(contents)), place)
             if found is not None:
                 return found
             order, people = kept.origin.parts.order, kept.people
