@@ -58,6 +58,7 @@ LINES = [
     ("check --rules", "check --rules", 0, "rule severity says"),
     ("compare --person imke.vos --with lotte.marsh", "compare --person", 1, "only action scope when role given_to line"),
     ("tally buildyard", "tally", 0, "platform users user_classes scopes scope_classes actions cells always sometimes"),
+    ("regroup buildyard", "regroup", 0, "proposal what role to scope line"),
     ("verify", "verify", 0, "expectation holds file line evidence"),
     ("check", "check", 1, "file line column severity rule message hint consequence fixable"),
     ("people pull", "people pull", 0, None),

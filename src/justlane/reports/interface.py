@@ -64,6 +64,7 @@ PRESENTERS = {
     "Sight": "justlane.reports.answers.sight",
     "SideBySide": "justlane.reports.answers.two_people",
     "Tallies": "justlane.reports.surveys.tally",
+    "Regrouped": "justlane.reports.surveys.regrouped",
     "Wholeness": "justlane.reports.changes.journal",
     "Verdicts": "justlane.reports.checks.verdicts",
 }

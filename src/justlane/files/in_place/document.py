@@ -220,7 +220,60 @@ class Document:
         if node.flow:
             self._splice(self._out_of_flow(node, place), tuple(above), meant)
         else:
-            self._splice(self._out_of_block(node, place), tuple(above), meant)
+            self._splice(self._out_of_block(self._own(node), place), tuple(above), meant)
+
+    def rewrite(self, path: Path, others: Mapping[int, Sequence[Value]], more: Sequence[Value] = ()) -> None:
+        """Change a list in one go: some of its items become others, or nothing, and more stand behind the last.
+
+        The text is read once to see that it is right, so that thousands of items take hardly longer than one.
+        """
+        node = self.node(path)
+        self._require_own(node)
+        added = [value for values in others.values() for value in values] + list(more)
+        if node.flow or node.kind != "list":
+            for place in sorted(others, reverse=True):
+                self.remove((*path, place))
+            for value in added:
+                self.insert(path, len(self.node(path).items), value)
+            return
+        if len(others) == len(node.items) and not added:
+            self._empty(path, node)
+            return
+        last = len(node.items) - 1
+        if len(others) == len(node.items) or (more and last in others):  # what is new needs an item to stand beside
+            others = {**others, last: [*others[last], *more]}
+            more = ()
+            if not others[last]:
+                first = next(place for place in sorted(others, reverse=True) if others[place])
+                others[last], others[first] = others[first], ()
+
+        def meant(plain: Any) -> None:
+            plain[:] = [v for n, item in enumerate(plain) for v in others.get(n, [item])] + list(more)
+
+        self._splice(self._all_at_once(node, others, more), path, meant)
+
+    def _all_at_once(
+        self, node: TextNode, others: Mapping[int, Sequence[Value]], more: Sequence[Value]
+    ) -> tuple[int, int, str]:
+        """The whole list, with what is changed in it."""
+        entries, column = self._own(node), node.start - self._lines.start(node.start)
+        new = self._lines.newline
+        gap = new * 2 if self._parted(entries) else new
+        pieces: list[tuple[int, int, str]] = []
+        for place in sorted(others):
+            if others[place]:
+                text = gap.join(new.join(self._lines_of(value, "", column)) for value in others[place])
+                pieces.append((self._lines.start(entries[place][0]), self._lines.end(entries[place][1]), text))
+            else:
+                pieces.append(self._out_of_block(entries, place))
+        if more:
+            end = self._lines.end(entries[-1][1])
+            pieces.append((end, end, "".join(gap + new.join(self._lines_of(value, "", column)) for value in more)))
+        first, found, at = pieces[0][0], list[str](), pieces[0][0]
+        for start, end, text in pieces:
+            found += [self._text[at:start], text] if start >= at else [text]
+            at = max(at, end)
+        return first, at, "".join(found)
 
     def _empty(self, path: Path, node: TextNode) -> None:
         """The last entry is taken out: what held it goes too, unless the file is known by it."""
@@ -246,8 +299,7 @@ class Document:
             return entries[place][0], entries[place + 1][0], ""
         return entries[place - 1][1], entries[place][1], ""
 
-    def _out_of_block(self, node: TextNode, place: int) -> tuple[int, int, str]:
-        entries = self._own(node)
+    def _out_of_block(self, entries: Sequence[tuple[int, int]], place: int) -> tuple[int, int, str]:
         start, end = entries[place]
         number = self._lines.number(start)
         line = self._lines.starts[number]

@@ -22,6 +22,7 @@ from justlane.reports.outputs.edits import (
 )
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
 from justlane.reports.outputs.platforms import Conformance, ConnectorKind, Drift, Permissions, Plan, Probe
+from justlane.reports.outputs.regrouped import Regrouped
 from justlane.reports.outputs.views import (
     AdministratorsChart,
     Assignments,
@@ -76,6 +77,7 @@ OUTPUTS: dict[str, Any] = {
     "compare": Comparison,
     "compare --person": TwoPeople,
     "tally": list[Tally],
+    "regroup": Regrouped,
     "export": list[Exported],
     "verify": Verdicts,
     "align": Plan,

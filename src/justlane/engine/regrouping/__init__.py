@@ -1,0 +1,1 @@
+"""Another set of lines that gives exactly the same, of less weight: what groups, roles and places say already."""

@@ -1,0 +1,318 @@
+"""Fewer lines that say the same: which to give, in the place of which.
+
+The rows of the cover (`cover.py`) are what has to stay given: a person, some actions, a unit of places. Its sets are
+all lines that could be given without anybody gaining anything: a role to a group or a person at a place, where
+everybody whom it reaches holds all of it already.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
+
+from msgspec import Struct
+
+from justlane.engine.decision.judge import Question
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.regrouping.cover import lightest_cover
+from justlane.engine.regrouping.holdings import Holdings, Line
+from justlane.model.bindings import Binding
+from justlane.model.people import Principal, PrincipalKind
+
+
+class Weights(Struct, frozen=True):
+    """What lines weigh: whole numbers, the first above 0."""
+
+    line: int = 1
+    """Each role that is given to somebody at a place."""
+    person: int = 1
+    """Besides, each line that names a person."""
+
+
+class Regrouping(Struct, frozen=True):
+    """Some lines in the place of others; it stands for itself."""
+
+    give: tuple[Line, ...]
+    going: tuple[Binding, ...]
+    people: int
+    """How many people it is about."""
+
+
+class LineCount(Struct, frozen=True):
+    """Lines in numbers."""
+
+    lines: int
+    to_persons: int
+    """Those that name a person."""
+    persons: int
+    """Whom they name."""
+    sensitive_to_persons: int
+    """Those of them that give something sensitive."""
+
+
+class Regrouped(Struct, frozen=True):
+    """What came of a platform."""
+
+    platform: str
+    before: LineCount
+    """The lines that could be put differently."""
+    after: LineCount
+    weight: int
+    bound: int
+    """No choice weighs less."""
+    proposals: tuple[Regrouping, ...]
+    left: tuple[Line, ...]
+    """Lines to persons that no group explains, whoever has most of them first."""
+    kept: int
+    """Lines that are left as they are: conditions, bundles, patterns, denies, here only, built in."""
+
+
+def regroup(index: EstateIndex, platform: str, question: Question, weights: Weights | None = None) -> Regrouped:
+    """The least weight of lines from which everything follows as before.
+
+    Only for platforms of which `cannot_regroup` says nothing.
+    """
+    weights = weights or Weights()
+    found = Candidates(Holdings(index, platform, question))
+    held, lines = found.held, list(found.sets)
+    weigh = [weights.line + weights.person * (line[0].kind is PrincipalKind.USER) for line in lines]
+    cover = lightest_cover([found.sets[line] for line in lines], weigh, [line not in held.lines for line in lines])
+    chosen = [lines[number] for number in cover.chosen]
+    kept = set(chosen)
+    going = [line for line in held.lines if line not in kept]
+    twice = [b for line in chosen for b in held.lines.get(line, ())[1:]]
+    proposals = [*_apart(found, [line for line in chosen if line not in held.lines], going)]
+    proposals += [Regrouping((), tuple(twice), 0)] if twice else []
+    persons = [line for line in chosen if line[0].kind is PrincipalKind.USER]
+    times: dict[Principal, int] = defaultdict(int)
+    for principal, _, _ in persons:
+        times[principal] += 1
+    return Regrouped(
+        platform,
+        _counted(held, (line for line, some in held.lines.items() for _ in some)),
+        _counted(held, chosen),
+        sum(weigh[number] for number in cover.chosen),
+        cover.bound,
+        tuple(proposals),
+        tuple(sorted(persons, key=lambda line: (-times[line[0]], str(line[0]), line[2], line[1]))),
+        sum(not b.built_in for b in held.prepared.bindings) - sum(map(len, held.lines.values())),
+    )
+
+
+def _counted(held: Holdings, lines: Iterable[Line]) -> LineCount:
+    some = list(lines)
+    sensitive = sum(held.actions[a.name] for a in held.prepared.platform.actions.values() if a.sensitive)
+    persons = [line for line in some if line[0].kind is PrincipalKind.USER]
+    with_it = sum(bool(held.holds[role] & held.below(scope) & sensitive) for _, role, scope in persons)
+    return LineCount(len(some), len(persons), len({line[0] for line in persons}), with_it)
+
+
+def _apart(found: Candidates, give: Sequence[Line], going: Sequence[Line]) -> Iterator[Regrouping]:
+    """The change in pieces of which each stands for itself: lines that give the same, through whatever others."""
+    rows = {line: found.rows_of(line) for line in (*give, *going)}
+    at: dict[int, list[Line]] = defaultdict(list)
+    for line, some in rows.items():
+        for row in some:
+            at[row].append(line)
+    order = {line: number for number, line in enumerate((*give, *going))}
+    new, seen = set(give), set[Line]()
+    pieces = []
+    for start in order:
+        if start in seen:
+            continue
+        seen.add(start)
+        piece, waiting = [], [start]
+        while waiting:
+            line = waiting.pop()
+            piece.append(line)
+            more = {other for row in rows[line] for other in at[row]} - seen
+            seen |= more
+            waiting += more
+        piece.sort(key=order.__getitem__)
+        bindings = [b for line in piece if line not in new for b in found.held.lines[line]]
+        people = {found.row_person(row) for line in piece for row in rows[line]}
+        pieces.append(Regrouping(tuple(line for line in piece if line in new), tuple(bindings), len(people)))
+    yield from sorted(pieces, key=lambda piece: len(piece.give) - len(piece.going))
+
+
+class Candidates:
+    """The lines that could be given, each with the rows that it covers."""
+
+    def __init__(self, held: Holdings) -> None:
+        self.held = held
+        self._numbers: dict[tuple[int, int, str], int] = {}
+        self._persons: list[int] = []
+        self._rows: dict[tuple[str, int], dict[int, list[tuple[int, int]]]] = defaultdict(lambda: defaultdict(list))
+        """(unit, roles that give the row) -> person -> rows; the roles as bits."""
+        self._permitted: dict[tuple[int, str], frozenset[int]] = {}
+        self._set_rows()
+
+    # --- rows -------------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def _roles(self) -> dict[str, int]:
+        return {role: 1 << number for number, role in enumerate(self.held.holds)}
+
+    @cached_property
+    def _giving(self) -> dict[int, int]:
+        """Action -> the roles that hold it, both as bits."""
+        holds = self.held.holds
+        return {bit: sum(self._roles[r] for r in holds if holds[r] & bit) for bit in self.held.actions.values()}
+
+    def _hardest(self, actions: int) -> tuple[int, ...]:
+        """Of some actions, by which roles each is given; those that only fewer roles give come with the others."""
+        if actions not in self._hard:
+            some = {roles for bit, roles in self._giving.items() if actions & bit}
+            self._hard[actions] = tuple(one for one in sorted(some) if not any(o & one == o != one for o in some))
+        return self._hard[actions]
+
+    @cached_property
+    def _hard(self) -> dict[int, tuple[int, ...]]:
+        return {}
+
+    def _set_rows(self) -> None:
+        held = self.held
+        for principal, role, scope in held.lines:
+            units = self._units(role, scope, None)
+            for number in held.people(principal):
+                for unit, roles in self._units(role, scope, number) if number in held.settled_people else units:
+                    self._row(number, roles, unit)
+
+    def _units(self, role: str, scope: str, number: int | None) -> list[tuple[str, int]]:
+        """The outermost units that a role reaches from a place, with the roles that could give it there; what lines
+        that stay give somebody is left out."""
+        held = self.held
+        found: dict[tuple[str, int], None] = {}
+        waiting = [(scope, held.holds[role])]
+        while waiting:
+            place, actions = waiting.pop()
+            actions &= ~held.settled(number, place)
+            there = actions & held.unit[place]
+            found.update(dict.fromkeys((place, roles) for roles in self._hardest(there)))
+            # whatever gives that there gives it further in too: only what cannot be done there is asked inside
+            left = actions & ~self._settled(there)
+            waiting += [(one, left) for one in held.inside[place] if left & held.below(one)]
+        return list(found)
+
+    def _settled(self, actions: int) -> int:
+        """What whoever is given some actions is given besides, whichever role does it."""
+        if actions not in self._with:
+            hard = self._hardest(actions)
+            given = (bit for bit, roles in self._giving.items() if any(one & roles == one for one in hard))
+            self._with[actions] = sum(given)
+        return self._with[actions]
+
+    @cached_property
+    def _with(self) -> dict[int, int]:
+        return {}
+
+    def _row(self, number: int, roles: int, unit: str) -> None:
+        key = number, roles, unit
+        if key not in self._numbers:
+            self._numbers[key] = len(self._persons)
+            self._persons.append(number)
+            self._rows[unit, roles][number].append((self._numbers[key], roles))
+
+    def row_person(self, row: int) -> int:
+        """Whom a row is about."""
+        return self._persons[row]
+
+    def rows_of(self, line: Line) -> set[int]:
+        """What a line covers."""
+        principal, role, scope = line
+        people = self.held.people(principal)
+        found: set[int] = set()
+        for unit, roles in self._reached(role, scope):
+            known = self._rows[unit, roles]
+            if len(people) < len(known):
+                found.update(row for number in people if number in known for row, _ in known[number])
+            else:
+                found.update(row for number, rows in known.items() if number in people for row, _ in rows)
+        return found
+
+    def _reached(self, role: str, scope: str) -> list[tuple[str, int]]:
+        """The units with rows that a role reaches from a place and gives."""
+        key = role, scope
+        if key not in self._reach:
+            bit, seen, waiting = self._roles[role], {scope}, [scope]
+            found: list[tuple[str, int]] = []
+            while waiting:
+                place = waiting.pop()
+                found += [(place, roles) for roles in self._at_unit[place] if roles & bit]
+                more = [one for one in self.held.inside[place] if one not in seen]
+                seen.update(more)
+                waiting += more
+            self._reach[key] = found
+        return self._reach[key]
+
+    @cached_property
+    def _reach(self) -> dict[tuple[str, str], list[tuple[str, int]]]:
+        return {}
+
+    @cached_property
+    def _at_unit(self) -> dict[str, list[int]]:
+        found: dict[str, list[int]] = defaultdict(list)
+        for unit, roles in self._rows:
+            found[unit].append(roles)
+        return found
+
+    # --- sets -------------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def sets(self) -> dict[Line, set[int]]:
+        """Every line that could be given without a gain for anybody, with what it covers; those that are there
+        first."""
+        found: dict[Line, set[int]] = {line: self.rows_of(line) for line in self.held.lines}
+        for line in self._possible():
+            if line not in found:
+                rows = self.rows_of(line)
+                if rows:
+                    found[line] = rows
+        return found
+
+    def _possible(self) -> Iterator[Line]:
+        """A role to a group or a person at a place, where they hold all of it already."""
+        held = self.held
+        in_groups: dict[int, list[Principal]] = defaultdict(list)
+        sizes: dict[Principal, int] = {}
+        for principal, people in held.members.items():
+            if people and not (held.prepared.platform.habits.publication and principal.kind is PrincipalKind.GROUP):
+                sizes[principal] = len(people)
+                for number in people:
+                    in_groups[number].append(principal)
+        for scope in sorted(held.touched):
+            for role in self._useful(scope):
+                permitted = self.permitted(held.holds[role], scope)
+                times: dict[Principal, int] = defaultdict(int)
+                for number in permitted:
+                    for principal in in_groups.get(number, ()):
+                        times[principal] += 1
+                yield from ((one, role, scope) for one, count in times.items() if count == sizes[one])
+                if held.persons:
+                    yield from ((held.person(number), role, scope) for number in permitted)
+
+    def _useful(self, scope: str) -> Iterable[str]:
+        """The roles that give a row from a place; of several with the same actions the first."""
+        seen: set[int] = set()
+        for role, actions in self.held.holds.items():
+            if actions and actions not in seen and self._reached(role, scope):
+                seen.add(actions)
+                yield role
+
+    def permitted(self, actions: int, scope: str) -> frozenset[int]:
+        """Whoever holds all of some actions everywhere in a place."""
+        held = self.held
+        actions &= held.below(scope)
+        key = actions, scope
+        if key not in self._permitted:
+            inner = [one for one in held.inside[scope] if actions & held.below(one)]
+            here = actions & held.unit[scope]
+            if inner:
+                some = frozenset.intersection(*(self.permitted(actions, one) for one in inner))
+            else:
+                some = frozenset(held.at_places(scope))
+            if here:
+                some = frozenset(number for number in some if here & ~held.given(number, scope) == 0)
+            self._permitted[key] = some
+        return self._permitted[key]

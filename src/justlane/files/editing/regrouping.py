@@ -1,0 +1,89 @@
+"""Lines put differently in the files: new ones where the first of those stood that they replace, all in one go."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+
+from justlane.engine.facts.index import EstateIndex
+from justlane.engine.regrouping.holdings import Line
+from justlane.engine.regrouping.proposals import Regrouping
+from justlane.files.building.bindings import BUNDLE
+from justlane.files.editing.bindings import SECTION, NewLine
+from justlane.files.editing.draft import Draft
+from justlane.files.in_place.scalars import Value, few
+from justlane.model.bindings import Binding
+from justlane.model.errors import RefusedError
+from justlane.model.findings import Source
+
+Words = tuple[str, str, str]
+"""(role, principal, address), as a line says them."""
+
+
+def put_differently(draft: Draft, index: EstateIndex, proposals: Sequence[Regrouping]) -> None:
+    """Write proposals into the files. RefusedError if a line stands where it cannot be changed."""
+    gone = {id(b) for one in proposals for b in one.going}
+    sources = {b.source for one in proposals for b in one.going}
+    left: dict[Source, list[Binding]] = {source: [] for source in sources}
+    for name in index.estate.platforms:
+        for b in index.platform(name).bindings:
+            if b.source in left and id(b) not in gone:
+                left[b.source].append(b)
+    new: dict[Source, list[dict[str, Value]]] = defaultdict(list)
+    for one in proposals:
+        first = min(b.source for b in one.going)
+        new[first] += [line.value for line in lines_for(one.give, _reason(one.going))]
+    for file in dict.fromkeys(source.file for source in sorted(sources)):
+        document = draft.document(file)
+        count = len(document.node((SECTION,)).items) if document.has((SECTION,)) else 0
+        places = {document.line((SECTION, place)): place for place in range(count)}
+        others: dict[int, Sequence[Value]] = {}
+        for source in (source for source in sources if source.file == file):
+            if source.line not in places:
+                raise RefusedError(f"{source.line_address}: this line is not among the {SECTION} any more", "try again")
+            place = places[source.line]
+            entry: Mapping[str, Value] = document.node((SECTION, place)).plain  # type: ignore[assignment]
+            others[place] = [*new.get(source, ()), *_what_is_left(entry, left[source])]
+        document.rewrite((SECTION,), others)
+
+
+def _what_is_left(entry: Mapping[str, Value], bindings: Iterable[Binding]) -> list[dict[str, Value]]:
+    """An entry without some of what it says: as few entries as say the rest."""
+    key = "give" if "give" in entry else "deny"
+    words = dict.fromkeys(
+        (f"{BUNDLE}{b.bundle}" if b.bundle else b.role, str(b.principal), "" if b.bundle else b.pattern or b.scope)
+        for b in bindings
+    )
+    found = []
+    for roles, to, at in products(words):
+        said: dict[str, Value] = {**entry, key: few(roles), "to": few(to)}
+        if at != ("",):
+            said["at"] = few(at)
+        found.append({name: value for name, value in said.items() if name != "at" or at != ("",)})
+    return found
+
+
+def lines_for(lines: Iterable[Line], because: str) -> list[NewLine]:
+    """Lines as entries of a file: those together that differ in one thing."""
+    words = ((role, str(principal), scope) for principal, role, scope in lines)
+    return [NewLine(roles, to, because, at) for roles, to, at in products(words)]
+
+
+def products(words: Iterable[Words]) -> list[tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]]:
+    """Single words put together: people and groups who have the same, then places, then roles."""
+    to: dict[tuple[str, str], list[str]] = defaultdict(list)
+    for role, principal, address in dict.fromkeys(words):
+        to[role, address].append(principal)
+    at: dict[tuple[str, tuple[str, ...]], list[str]] = defaultdict(list)
+    for (role, address), principals in to.items():
+        at[role, tuple(principals)].append(address)
+    roles: dict[tuple[tuple[str, ...], tuple[str, ...]], list[str]] = defaultdict(list)
+    for (role, principals_), addresses in at.items():
+        roles[principals_, tuple(addresses)].append(role)
+    return [(tuple(some), principals, addresses) for (principals, addresses), some in roles.items()]
+
+
+def _reason(going: Iterable[Binding]) -> str:
+    """What the lines said of themselves, if all said the same."""
+    said = {b.reason for b in going}
+    return said.pop() if len(said) == 1 else "Given to each of them alone before; the group says the same."

@@ -1,0 +1,148 @@
+"""Fewer lines that say the same: which, in the place of which, and what is left to persons."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import groupby
+
+from justlane.engine.regrouping.holdings import Line as PlatformLine
+from justlane.engine.regrouping.proposals import LineCount, Regrouped, Regrouping
+from justlane.model.names import counted
+from justlane.reports.outputs.regrouped import LineCount as LineCountJson
+from justlane.reports.outputs.regrouped import PlainLine as PlainLineJson
+from justlane.reports.outputs.regrouped import Regrouped as RegroupedJson
+from justlane.reports.outputs.regrouped import Regrouping as RegroupingJson
+from justlane.reports.parts.chains import plain_source
+from justlane.reports.text.lines import Line, line, render
+from justlane.reports.text.look import Look, Sheet
+
+_MOST_PROPOSALS, _MOST_LINES, _MOST_LEFT = 40, 6, 15
+
+
+def plain(result: Regrouped) -> RegroupedJson:
+    """Everything as JSON values."""
+    return {
+        "platform": result.platform,
+        "before": _plain_count(result.before),
+        "after": _plain_count(result.after),
+        "weight": result.weight,
+        "bound": result.bound,
+        "left_as_they_are": result.kept,
+        "proposals": [_plain(number, one) for number, one in enumerate(result.proposals, 1)],
+        "to_persons": [_plain_line(one) for one in result.left],
+    }
+
+
+def _plain_count(count: LineCount) -> LineCountJson:
+    return {
+        "lines": count.lines,
+        "to_persons": count.to_persons,
+        "persons": count.persons,
+        "sensitive_to_persons": count.sensitive_to_persons,
+    }
+
+
+def _plain(number: int, one: Regrouping) -> RegroupingJson:
+    return {
+        "number": number,
+        "people": one.people,
+        "give": [_plain_line(new) for new in one.give],
+        "in_place_of": [
+            {"role": b.role, "to": str(b.principal), "scope": b.scope, "line": plain_source(b.source)}
+            for b in one.going
+        ],
+    }
+
+
+def _plain_line(one: PlatformLine) -> PlainLineJson:
+    principal, role, scope = one
+    return {"role": role, "to": str(principal), "scope": scope}
+
+
+def sheet(result: Regrouped) -> Sheet:
+    """One row for each line that is given, goes, or is left to a person."""
+    rows: list[tuple[object, ...]] = []
+    for number, one in enumerate(result.proposals, 1):
+        rows += [(number, "give", role, str(to), scope, "") for to, role, scope in one.give]
+        rows += [(number, "goes", b.role, str(b.principal), b.scope, b.source.line_address) for b in one.going]
+    rows += [("", "left", role, str(to), scope, "") for to, role, scope in result.left]
+    return Sheet(("proposal", "what", "role", "to", "scope", "line"), rows)
+
+
+def text(result: Regrouped, look: Look) -> str:
+    """The proposals for a person."""
+    return render(_lines(result), look)
+
+
+def _lines(result: Regrouped) -> Iterator[Line]:
+    for number, one in enumerate(result.proposals[:_MOST_PROPOSALS], 1):
+        yield from _proposal(number, one)
+    if len(result.proposals) > _MOST_PROPOSALS:
+        yield line((f"and {len(result.proposals) - _MOST_PROPOSALS:,} more proposals: --format csv has all", "dim"))
+    if result.left:
+        yield line(("Left to persons", "head"), ": what no group says, whoever has most of it first")
+        yield from _left(result.left)
+        yield line("")
+    yield line((result.platform, "name"), f": {_summary(result)}")
+    if result.kept:
+        stay = "stays as it is" if result.kept == 1 else "stay as they are"
+        why = "for a condition, a bundle, a pattern or a deny, or since nobody behind it may sign in"
+        yield line((f"{counted(result.kept, 'line')} {stay}, {why}", "dim"))
+    if result.proposals:
+        yield line(
+            ("nobody gains or loses anything by it, compared in all circumstances; ", "dim"),
+            (f"justlane regroup {result.platform} --take all", "name"),
+            (" writes it, --take 1 --take 3 single ones", "dim"),
+        )
+
+
+def _summary(result: Regrouped) -> str:
+    before, after = result.before, result.after
+    said = f"{counted(before.lines, 'line')}{_to(before)}"
+    if not result.proposals:
+        return f"{said}; no choice of lines says the same with less weight than {result.bound:,}"
+    proof = "no choice weighs less" if result.bound == result.weight else f"no choice weighs less than {result.bound:,}"
+    now = f"{counted(after.lines, 'line')}{_to(after)}"
+    sensitive = f"; sensitive ones to persons {before.sensitive_to_persons:,}, then {after.sensitive_to_persons:,}"
+    return f"{said}; then {now}, of weight {result.weight:,}, and {proof}{sensitive}"
+
+
+def _to(count: LineCount) -> str:
+    return f" ({count.to_persons:,} to {_people(count.persons)})" if count.persons else ", none to a person"
+
+
+def _people(number: int) -> str:
+    return counted(number, "person") if number == 1 else f"{number:,} people"
+
+
+def _proposal(number: int, one: Regrouping) -> Iterator[Line]:
+    persons = sum(b.principal.kind.value == "user" for b in one.going)
+    of = f", {persons:,} of them to persons" if persons else ""
+    yield line(
+        (f"{number}. ", "head"),
+        f"{counted(len(one.give), 'line')} in the place of {len(one.going):,}{of}"
+        if one.give
+        else "what stands twice goes",
+        (f"  ({_people(one.people)})" if one.people else "", "dim"),
+    )
+    for to, role, scope in one.give[:_MOST_LINES]:
+        yield line(("   + ", "yes"), (role, "head"), f" to {to} at {scope}", hanging="       ")
+    if len(one.give) > _MOST_LINES:
+        yield line((f"     and {len(one.give) - _MOST_LINES:,} more", "dim"))
+    for b in one.going[:_MOST_LINES]:
+        yield line(
+            ("   - ", "no"), (b.role, "head"), f" to {b.principal} at {b.scope}", source=b.source, hanging="       "
+        )
+    if len(one.going) > _MOST_LINES:
+        yield line((f"     and {len(one.going) - _MOST_LINES:,} more", "dim"))
+    yield line("")
+
+
+def _left(left: Sequence[PlatformLine]) -> Iterator[Line]:
+    people = [(to, list(some)) for to, some in groupby(left, key=lambda one: one[0])]
+    for to, some in people[:_MOST_LEFT]:
+        said = ", ".join(f"{role} at {scope}" for _, role, scope in some[:3])
+        more = f" and {len(some) - 3:,} more" if len(some) > 3 else ""
+        yield line("  ", (to.name, "name"), f"  {said}{more}", hanging="      ")
+    if len(people) > _MOST_LEFT:
+        yield line((f"  and {len(people) - _MOST_LEFT:,} more people", "dim"))
