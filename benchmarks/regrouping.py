@@ -26,7 +26,8 @@ def measured(people: int, folder: Path) -> str:
     surroundings = environment(folder)
     subprocess.run([*LANE, "tally"], cwd=folder, env=surroundings, check=True, capture_output=True)
     start = time.perf_counter()
-    ran = subprocess.run([*LANE, "regroup", "board", "--format", "json"], cwd=folder, env=surroundings, capture_output=True, check=False)  # fmt: skip
+    words = [*LANE, "regroup", "board", "--format", "json"]
+    ran = subprocess.run(words, cwd=folder, env=surroundings, capture_output=True, check=False)
     seconds = time.perf_counter() - start
     memory = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss >> 10
     found = json.loads(ran.stdout)

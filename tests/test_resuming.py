@@ -114,6 +114,17 @@ class ReadAgainTest(EstateTest):
         nobody = Directory({}, {})
         self.assertEqual(replace(some[0], directory=nobody), replace(some[1], directory=nobody, people=some[0].people))
 
+    def test_a_file_of_many_megabytes_is_known_again_too(self) -> None:
+        self.estate("saltmarsh")
+        path = self.folder / BUILDS
+        path.write_text(path.read_text() + "# why\n" * 900_000)
+        cache.keep(self.folder, load_whole(self.folder, read_people))
+        self.assertEqual(self.kept().changed, ())
+        path.write_text(path.read_text() + GIVE.format("group auditors", "buildyard/tools"))
+        kept = cache.earlier(self.folder)
+        assert kept is not None
+        self.assertEqual(kept.changed, (BUILDS,))
+
     def test_after_the_edits_of_commands(self) -> None:
         self.estate("saltmarsh")
         index = open_index(self.folder, read_people)

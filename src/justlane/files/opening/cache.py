@@ -97,7 +97,9 @@ def earlier(folder: Path) -> KeptEstate | None:
             or (new_people and not origin.pulled)
         ):
             return None
-        known = {file: digest(folder, file) for file in (origin.parts.order if new_people else origin.digests)}
+        own = set(origin.parts.files)  # these are known by what was read of them, however large
+        names = origin.parts.order if new_people else origin.digests
+        known = {file: digest(folder, file, whole=file in own) for file in names}
         changed = (file for file, now in known.items() if origin.digests[file] != now)
         return KeptEstate(store, people, origin, tuple(changed), new_people)
     except (OSError, sqlite3.Error, JustLaneError, ValueError, RecursionError):

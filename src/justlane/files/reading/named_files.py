@@ -76,12 +76,13 @@ def digest_of(content: bytes) -> str:
     return hashlib.blake2b(content, digest_size=16).hexdigest()
 
 
-def digest(folder: Path, name: str) -> str:
-    """Digest of a file's content, or of what the system says about a large one; empty if it cannot be read."""
+def digest(folder: Path, name: str, *, whole: bool = False) -> str:
+    """Digest of a file's content, or, unless the `whole` is asked for, of what the system says about a large one; empty
+    if it cannot be read."""
     try:
         with opened(folder, name) as handle:
             known = os.fstat(handle)
-            if known.st_size > LARGE:
+            if known.st_size > LARGE and not whole:
                 return f"{known.st_size} {known.st_mtime_ns} {known.st_ctime_ns} {known.st_ino}"
             return digest_of(beneath.content_of(handle))
     except (OSError, ValueError):
