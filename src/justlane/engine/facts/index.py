@@ -36,6 +36,7 @@ class PlatformIndex:
         self.coverage = coverage
         self.roles = RoleIndex(platform.roles, platform.actions)
         self._open: dict[str, bool] = {}
+        self._held: dict[tuple[str, frozenset[str]], tuple[str, ...]] = {}
         self._covering: dict[str, list[Binding]] = {}
         self._covering_to: dict[str, dict[Principal, list[int]]] = {}
 
@@ -87,6 +88,14 @@ class PlatformIndex:
     def applies(self, action: str, address: str) -> bool:
         """Whether the cell exists: the action can be done at that kind of scope."""
         return self.platform.actions[action].applies(self.platform.scopes[address].kind)
+
+    def held_of_kind(self, kind: str, roles: frozenset[str]) -> tuple[str, ...]:
+        """What some roles hold in all and can be done at a kind of place, in the order of the actions."""
+        if (kind, roles) not in self._held:
+            held = {action for role in roles for action in self.roles.holdings(role)}
+            actions = self.platform.actions.values()
+            self._held[kind, roles] = tuple(a.name for a in actions if a.name in held and a.applies(kind))
+        return self._held[kind, roles]
 
     def covers(self, binding: Binding, address: str) -> bool:
         """Whether a binding's scope covers a place, here-only ones included."""

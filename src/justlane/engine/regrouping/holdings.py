@@ -188,11 +188,24 @@ class Holdings:
 
     def given(self, number: int, place: str) -> int:
         """The actions that lines at places that cover one give somebody there, as bits."""
-        found = 0
-        for outer in self.prepared.coverage.covering(place):
-            own = self._own.get(outer)
-            found |= self._everybody.get(outer, 0) | (own.get(number, 0) if own else 0)
+        found, chain = self._given_at(place)
+        for own in chain:
+            found |= own.get(number, 0)
         return found
+
+    def _given_at(self, place: str) -> tuple[int, list[dict[int, int]]]:
+        """What everybody is given at a place, and, for each place that covers it, what people are."""
+        if place not in self._chains:
+            covering = self.prepared.coverage.covering(place)
+            everybody = 0
+            for outer in covering:
+                everybody |= self._everybody.get(outer, 0)
+            self._chains[place] = everybody, [self._own[outer] for outer in covering if outer in self._own]
+        return self._chains[place]
+
+    @cached_property
+    def _chains(self) -> dict[str, tuple[int, list[dict[int, int]]]]:
+        return {}
 
     @cached_property
     def settled_people(self) -> set[int]:
@@ -210,7 +223,4 @@ class Holdings:
 
     def at_places(self, place: str) -> set[int]:
         """Whoever is given anything at a place or at one that covers it."""
-        found: set[int] = set()
-        for outer in self.prepared.coverage.covering(place):
-            found.update(self._own.get(outer, ()))
-        return found
+        return set[int]().union(*self._given_at(place)[1])
