@@ -203,7 +203,9 @@ class ReadingTest(EstateTest):
                 for form in ("text", "json", "csv"):
                     present("Plan", plan(index, name, reading, now), form, Look(100, lambda text, _: text))
                     present("Drifts", (found,), form, Look(100, lambda text, _: text))
-                _taken_over(Editing(index, Draft(self.folder), {}, given=EditingOptions(folder=self.folder)), found)
+                _taken_over(
+                    Editing(index, Draft(self.folder), {}, given=EditingOptions(folder=self.folder)), name, [d.step for d in found.differences]
+                )
             except JustLaneError:
                 continue
 

@@ -8,6 +8,7 @@ changes, asks, signs in and tries. docs/connectors.md is the page for whoever wr
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from importlib import import_module
@@ -26,6 +27,7 @@ from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.people import Principal
 from justlane.model.roles import Action
+from justlane.model.scopes import contains
 from justlane.outside.secrets import Permit, nobody_to_ask
 from justlane.platforms.abilities import Abilities, Beyond, Settings, beyond
 
@@ -385,17 +387,33 @@ def all_beyond(index: EstateIndex, platform: str) -> Iterator[Beyond]:
 def places_of(platform: Platform, folder: Path, permit: Permit) -> dict[str, str]:
     """Address -> kind of every place that a platform has, each after what it lies in.
 
-    UsageError if its connector cannot list places.
+    Of one that cannot list its places, those at which it holds something, and what they lie in.
     """
     connector = connect(platform, folder, permit)
     try:
         listing = getattr(connector, "places", None)
-        if listing is None:
-            raise UsageError(f"{platform.name} cannot be asked for its places", "write them into its file by hand")
-        found = cast(dict[str, str], listing())
+        found = _named_in(platform, connector.read()) if listing is None else cast(dict[str, str], listing())
         return dict(sorted(found.items(), key=lambda item: item[0].split("/")))
     finally:
         connector.close()
+
+
+def _named_in(platform: Platform, reading: Reading) -> dict[str, str]:
+    """The places that a reading names, each of the kind that most declared places at its depth have."""
+    depths: dict[int, Counter[str]] = {}
+    for scope in platform.scopes.values():
+        depths.setdefault(scope.address.count("/"), Counter())[scope.kind] += 1
+    entries = (entry for part in reading.parts.values() for entry in part.values())
+    named = {str(entry["scope"]) for entry in entries if isinstance(entry.get("scope"), str)}
+    names = [address.split("/") for address in named if contains(platform.name, address)]
+    found = {"/".join(steps[:n]) for steps in names for n in range(1, len(steps) + 1)}
+    kinds = {depth: some.most_common(1)[0][0] for depth, some in depths.items()}
+    known = {address: scope.kind for address, scope in platform.scopes.items() if address in found}
+    return {address: known.get(address) or kinds.get(address.count("/"), UNKNOWN_KIND) for address in found}
+
+
+UNKNOWN_KIND = "place"
+"""What a place is called of which only the address is known."""
 
 
 def connect(platform: Platform, folder: Path, permit: Permit = nobody_to_ask) -> Connector:

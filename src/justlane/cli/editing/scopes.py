@@ -122,7 +122,9 @@ class PullOptions(EditingOptions):
 def pull(ctx: click.Context, /, given: PullOptions) -> None:
     """Ask PLATFORM which places it has, and write those that are not declared into the estate.
 
-    Places that are declared and that it has no more are named, and stay.
+    Of a platform that cannot list its places, or has only an export, those at which it holds something, with what they
+    lie in, each of the kind that places at its depth have. Places that are declared and that it has no more are named,
+    and stay.
 
     \b
     Examples:
@@ -131,7 +133,7 @@ def pull(ctx: click.Context, /, given: PullOptions) -> None:
 
     Ends with 0, also if there is nothing new.
     """
-    from justlane.platforms.interface import places_of
+    from justlane.platforms.interface import UNKNOWN_KIND, places_of
 
     editing = begun(given)
     platform = known.platform_named(editing.index.estate, given.platform)
@@ -146,9 +148,12 @@ def pull(ctx: click.Context, /, given: PullOptions) -> None:
         named = some_of([shown(address) for address in odd], _MOST_ODD, len(odd))
         say(f"left out, since no file can name {'them' if odd[1:] else 'it'}: {named}")
     wanted = {address: kind for address, kind in wanted.items() if address not in set(odd)}
-    for address in dict.fromkeys((*_above(below), *wanted)):
-        if address in found and address not in declared.scopes:
-            edits.add_new(editing.draft, address, declared.source.file, found[address])
+    some = [a for a in dict.fromkeys((*_above(below), *wanted)) if a in found and a not in declared.scopes]
+    if some:
+        edits.add_new(editing.draft, {address: found[address] for address in some}, declared.source.file)
+    unknown = [address for address in some if found[address] == UNKNOWN_KIND]
+    if unknown:
+        say(f"of what kind {counted(len(unknown), 'place')} are is not known: they are written as `{UNKNOWN_KIND}`")
     new = [address for address in wanted if address not in declared.scopes]
     if not new:
         say(f"nothing new: {platform} has {counted(len(wanted), 'place')} there, and all are declared")

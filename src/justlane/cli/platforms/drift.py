@@ -17,7 +17,6 @@ from justlane.jobs.circumstances import now
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import OutsideError, UsageError
 from justlane.model.estate import Platform
-from justlane.platforms.alignment.drift import Drift
 from justlane.platforms.interface import Reading, Step
 
 
@@ -70,13 +69,13 @@ def drift(
             failed.append(error)
             continue
         readings.keep(place, name, reading, now())
+        if adopt and (steps := drift.steps_to_declared(index, name, reading, now())):
+            _adopt(ctx, name, steps, given)
         found.append(
             drift.since(index, name, since, earlier, reading, now())
             if since and earlier
             else drift.drift(index, name, reading, now())
         )
-    if adopt and found[0].differences:
-        _adopt(ctx, found[0], given)
     show("Drifts", tuple(found), given.form)
     for one in failed:
         explain(one)
@@ -95,32 +94,31 @@ def _read(platform: Platform, place: Path) -> Reading:
         connector.close()
 
 
-def _adopt(ctx: click.Context, found: Drift, given: EditingOptions) -> None:
+def _adopt(ctx: click.Context, platform: str, steps: list[Step], given: EditingOptions) -> None:
     """Write what the platform holds into the estate."""
     editing = begun(given)
-    for said in _taken_over(editing, found):
+    for said in _taken_over(editing, platform, steps):
         say(f"not adopted: {said}")
-    settle(ctx, editing, reason=given.because.strip() or f"As {found.platform} holds it.", names=(found.platform,))
+    settle(ctx, editing, reason=given.because.strip() or f"As {platform} holds it.", names=(platform,))
 
 
-def _taken_over(editing: Editing, found: Drift) -> list[str]:
+def _taken_over(editing: Editing, platform: str, steps: list[Step]) -> list[str]:
     """Make the edits; what could not be taken over, in words."""
     from justlane.files.editing.adoption import HeldThere, adopt, adopt_grants
     from justlane.platforms.interface import dialect_of
     from justlane.reports.platforms.plan import said_of
 
-    steps = [d.step for d in found.differences]
-    dialect = dialect_of(editing.index.estate.platforms[found.platform])
+    dialect = dialect_of(editing.index.estate.platforms[platform])
     if dialect.says_all:
         held = [
             HeldThere(s.part, s.name, s.before, s.after, dialect.condition(s.part, s.before) if s.before else ALWAYS)
             for s in steps
         ]
-        return adopt(editing.draft, editing.index, found.platform, held)
+        return adopt(editing.draft, editing.index, platform, held)
     grants = [(s, dialect.as_grant(s.part, s.before) if s.before and s.after is None else None) for s in steps]
     taken = [grant for _, grant in grants if grant]
     left = [f"{said_of(step)} ({_why(step)})" for step, grant in grants if not grant]
-    return [*left, *adopt_grants(editing.draft, editing.index, found.platform, taken)]
+    return [*left, *adopt_grants(editing.draft, editing.index, platform, taken)]
 
 
 def _why(step: Step) -> str:

@@ -10,6 +10,7 @@ from justlane.files.building.bindings import principal_of
 from justlane.files.editing import bindings, groups, roles
 from justlane.files.editing.carried_out import carry_out
 from justlane.files.editing.draft import Draft
+from justlane.files.editing.many_lines import give_all
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition, parts_of
@@ -19,6 +20,8 @@ from justlane.model.people import LocalGroup, Principal, PrincipalKind
 from justlane.model.shell import spelt
 
 Entry = Mapping[str, object]
+AS_HELD = "As the platform holds it."
+"""The reason of what was taken over."""
 
 
 class HeldThere(NamedTuple):
@@ -46,11 +49,13 @@ def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldTh
         elif one.held is None and one.part == "roles":
             gone.append(DropRole(platform, one.name))
     carry_out(draft, index, gone)
+    lines = _Lines(draft, index, prepared)
     for one in wanted:
         if one.held is not None:
-            by_hand += _taken_over(draft, index, prepared, one)
+            by_hand += lines.taken_over(one)
         elif one.part not in ("bindings", "publications", "roles"):
             by_hand.append(f"{one.part}: {one.name} is not on the platform")
+    give_all(draft, lines.new, prepared)
     return by_hand
 
 
@@ -62,6 +67,7 @@ def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterab
     """Write grants of a platform without roles as lines: each with the role that holds just these actions there, or a
     new one. What could not be written, in words."""
     prepared = index.platform(platform)
+    new: list[bindings.NewLine] = []
     together: dict[tuple[Principal, str, bool], set[str]] = {}
     by_hand: list[str] = []
     made: dict[frozenset[str], str] = {}
@@ -77,8 +83,8 @@ def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterab
             by_hand.append(f"{said}: the directory has no {principal}")
         elif some:
             role = _role_of_just(draft, prepared, scope, frozenset(some), made)
-            line = bindings.NewLine((role,), (str(principal),), "As the platform holds it.", (scope,), False, here_only)
-            bindings.give(draft, line, [prepared], bindings.Spot(None) if prepared.ordered else None)
+            new.append(bindings.NewLine((role,), (str(principal),), AS_HELD, (scope,), False, here_only))
+    give_all(draft, new, prepared)
     return by_hand
 
 
@@ -98,7 +104,7 @@ def _role_of_just(
             return role.name
     if actions not in made:
         made[actions] = f"held-{'-'.join(sorted(actions))}"[:100]
-        said: dict[str, Value] = {"for": "As the platform holds it.", "allows": few(sorted(actions))}
+        said: dict[str, Value] = {"for": AS_HELD, "allows": few(sorted(actions))}
         roles.make(draft, prepared, made[actions], said)
     return made[actions]
 
@@ -119,26 +125,38 @@ def _declared(prepared: PlatformIndex, entry: Entry) -> list[list[Binding]]:
     return list(found.values())[:1]
 
 
-def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: HeldThere) -> list[str]:
-    """Write one thing that the platform holds; in words what could not be written."""
-    entry = one.held
-    assert entry is not None
-    platform = prepared.platform
-    known = {"role": platform.roles, "scope": platform.scopes}
-    if one.part == "bindings":
+class _Lines:
+    """What a platform holds, on its way into the files; lines are kept until all are known, and written together."""
+
+    def __init__(self, draft: Draft, index: EstateIndex, prepared: PlatformIndex) -> None:
+        self._draft, self._index, self._prepared = draft, index, prepared
+        self.new: list[bindings.NewLine] = []
+
+    def taken_over(self, one: HeldThere) -> list[str]:
+        """Write one thing that the platform holds; in words what could not be written."""
+        if one.part != "bindings":
+            return _taken_over(self._draft, self._index, self._prepared, one)
+        entry, platform = one.held or {}, self._prepared.platform
+        known = {"role": platform.roles, "scope": platform.scopes}
         unknown = [f"{key} {entry.get(key)!r}" for key, some in known.items() if str(entry.get(key)) not in some]
         whom = _principal_in(entry.get("principal"))
-        unknown += [str(entry.get("principal"))] if whom is None or not _is_known(index, whom) else []
+        unknown += [str(entry.get("principal"))] if whom is None or not _is_known(self._index, whom) else []
         if unknown:
             said = f"{entry.get('role')} to {entry.get('principal')} at {entry.get('scope')}"
             return [f"{said}: {', '.join(unknown)} is not known to the estate"]
-        line = bindings.NewLine(
-            (str(entry["role"]),), (str(entry["principal"]),), str(entry.get("reason") or "As the platform holds it."),
+        self.new.append(bindings.NewLine(
+            (str(entry["role"]),), (str(entry["principal"]),), str(entry.get("reason") or AS_HELD),
             (str(entry["scope"]),), entry.get("deny") is True, entry.get("here_only") is True, when_of(one.condition),
             str(one.condition.first_day or ""), str(one.condition.last_day or ""),
-        )  # fmt: skip
-        bindings.give(draft, line, [prepared], bindings.Spot(None) if prepared.ordered else None)
-    elif one.part == "publications":
+        ))  # fmt: skip
+        return []
+
+
+def _taken_over(draft: Draft, index: EstateIndex, prepared: PlatformIndex, one: HeldThere) -> list[str]:
+    entry = one.held
+    assert entry is not None
+    platform = prepared.platform
+    if one.part == "publications":
         group, scope = str(entry.get("group")), str(entry.get("scope"))
         if group not in index.estate.directory.groups or scope not in platform.scopes:
             return [f"{group} published to {scope}: one of them is not known to the estate"]
@@ -182,7 +200,7 @@ def _role(draft: Draft, prepared: PlatformIndex, name: str, entry: Entry) -> Non
     said: dict[str, Value] = {key: few(_texts(entry.get(on))) for key, on in keys if _texts(entry.get(on))}
     role = prepared.platform.roles.get(name)
     if role is None:
-        roles.make(draft, prepared, name, {"for": "As the platform holds it.", **said})
+        roles.make(draft, prepared, name, {"for": AS_HELD, **said})
         return
     document, path = roles.open_role(draft, prepared, role)
     for key, on in keys:

@@ -75,7 +75,7 @@ def give(
     `but_not` files in which it is not to stand unless one of them is named."""
     named, spot = spot is not None, spot or _beside_likes(line, platforms, file, but_not)
     if spot is None or spot.beside is None:
-        file = file or _file_for(platforms)
+        file = file or file_for(platforms)
         document = draft.document(file)
         if not document.has((SECTION,)):
             document.put((SECTION,), [line.value])
@@ -105,7 +105,7 @@ def may_hold(draft: Draft, file: str) -> bool:
     return any(document.has((kind,)) for kind in _HOLDING)
 
 
-def _file_for(platforms: Sequence[PlatformIndex]) -> str:
+def file_for(platforms: Sequence[PlatformIndex]) -> str:
     """The file for a line that stands beside no other: that of the last binding, otherwise the platform's own."""
     for prepared in platforms:
         bound = [b for b in prepared.bindings if not b.built_in]

@@ -14,6 +14,8 @@ from justlane.files.in_place.window import window_on
 from justlane.files.reading.named_files import digest_of
 from justlane.model.errors import RefusedError, StorageError
 
+_MOST_COMPARED = 40_000_000
+"""So many pairs of lines are compared to find those that differ; beyond, they are one change."""
 AROUND = 3
 """So many lines above and below a change are remembered, to find its place again."""
 
@@ -91,6 +93,10 @@ def hunks_of(before: bytes, after: bytes) -> tuple[Hunk, ...]:
     first = _alike(old, new)
     # the matcher takes quadratic time: what is the same at both ends, nearly all of a long file, is cut off first
     last = _alike(old[first:][::-1], new[first:][::-1])
+    if (len(old) - first - last) * (len(new) - first - last) > _MOST_COMPARED:
+        gone, come = tuple(old[first : len(old) - last]), tuple(new[first : len(new) - last])
+        beside = tuple(old[max(first - AROUND, 0) : first]), tuple(old[len(old) - last : len(old) - last + AROUND])
+        return (Hunk(first + 1, gone, come, *beside),)
     some = SequenceMatcher(None, old[first : len(old) - last], new[first : len(new) - last], autojunk=False)
     found = []
     for kind, start, end, start_new, end_new in some.get_opcodes():

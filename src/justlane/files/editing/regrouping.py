@@ -6,18 +6,15 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.regrouping.holdings import Line
 from justlane.engine.regrouping.proposals import Regrouping
 from justlane.files.building.bindings import BUNDLE
 from justlane.files.editing.bindings import SECTION, NewLine
 from justlane.files.editing.draft import Draft
+from justlane.files.editing.many_lines import in_lists, products
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.bindings import Binding
 from justlane.model.errors import RefusedError
 from justlane.model.findings import Source
-
-Words = tuple[str, str, str]
-"""(role, principal, address), as a line says them."""
 
 
 def put_differently(draft: Draft, index: EstateIndex, proposals: Sequence[Regrouping]) -> None:
@@ -32,7 +29,8 @@ def put_differently(draft: Draft, index: EstateIndex, proposals: Sequence[Regrou
     new: dict[Source, list[dict[str, Value]]] = defaultdict(list)
     for one in proposals:
         first = min(b.source for b in one.going)
-        new[first] += [line.value for line in lines_for(one.give, _reason(one.going))]
+        words = ((role, str(principal), scope) for principal, role, scope in one.give)
+        new[first] += [line.value for line in in_lists(words, NewLine((), (), _reason(one.going)))]
     for file in dict.fromkeys(source.file for source in sorted(sources)):
         document = draft.document(file)
         count = len(document.node((SECTION,)).items) if document.has((SECTION,)) else 0
@@ -61,26 +59,6 @@ def _what_is_left(entry: Mapping[str, Value], bindings: Iterable[Binding]) -> li
             said["at"] = few(at)
         found.append({name: value for name, value in said.items() if name != "at" or at != ("",)})
     return found
-
-
-def lines_for(lines: Iterable[Line], because: str) -> list[NewLine]:
-    """Lines as entries of a file: those together that differ in one thing."""
-    words = ((role, str(principal), scope) for principal, role, scope in lines)
-    return [NewLine(roles, to, because, at) for roles, to, at in products(words)]
-
-
-def products(words: Iterable[Words]) -> list[tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]]:
-    """Single words put together: people and groups who have the same, then places, then roles."""
-    to: dict[tuple[str, str], list[str]] = defaultdict(list)
-    for role, principal, address in dict.fromkeys(words):
-        to[role, address].append(principal)
-    at: dict[tuple[str, tuple[str, ...]], list[str]] = defaultdict(list)
-    for (role, address), principals in to.items():
-        at[role, tuple(principals)].append(address)
-    roles: dict[tuple[tuple[str, ...], tuple[str, ...]], list[str]] = defaultdict(list)
-    for (role, principals_), addresses in at.items():
-        roles[principals_, tuple(addresses)].append(role)
-    return [(tuple(some), principals, addresses) for (principals, addresses), some in roles.items()]
 
 
 def _reason(going: Iterable[Binding]) -> str:

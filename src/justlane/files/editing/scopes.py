@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
@@ -37,10 +37,28 @@ def add(draft: Draft, prepared: PlatformIndex, address: str, said: dict[str, Val
     _put(draft.document(prepared.platform.source.file), parent, name, short)
 
 
-def add_new(draft: Draft, address: str, file: str, kind: str) -> None:
-    """A place that is not declared, in the file of its platform; whatever it lies in is there already."""
-    parent, _, name = address.rpartition("/")
-    _put(draft.document(file), parent, name, kind)
+def add_new(draft: Draft, places: Mapping[str, str], file: str) -> None:
+    """Places that are not declared, address -> kind, each after what it lies in, in the file of their platform; what
+    lies in one of them is written with it."""
+    inside: dict[str, list[str]] = {}
+    for address in places:
+        inside.setdefault(address.rpartition("/")[0], []).append(address)
+
+    def said(address: str) -> Value:
+        if address not in inside:
+            return places[address]
+        held: dict[str, Value] = {one.rpartition("/")[2]: said(one) for one in inside[address]}
+        return {"is": places[address], "holds": held}
+
+    document = draft.document(file)
+    outermost = [address for address in places if address.rpartition("/")[0] not in places]
+    if not document.has(("scopes",)) and all("/" not in one.rpartition("/")[0] for one in outermost):
+        whole = {one.rpartition("/")[2]: said(one) for one in outermost}
+        document.put(("scopes",), whole, ("platform", "for", "habits", "reached by", "actions"))
+        return
+    for address in outermost:
+        parent, _, name = address.rpartition("/")
+        _put(document, parent, name, said(address))
 
 
 def can_be_declared(address: str) -> bool:

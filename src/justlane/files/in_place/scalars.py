@@ -16,6 +16,8 @@ _PLAIN = re.compile(
 _OTHER = re.compile(r"[-+.\d][\d_.,:eExXoO+-]*|~|null|true|false|yes|no|on|off|y|n|\.inf|\.nan|<<|=", re.IGNORECASE)
 """What some readers take for something else than text."""
 _A_DATE = re.compile(r"\d{4}-\d\d-\d\d")
+_WIDE = 80
+"""So wide a line of a list of words is before it goes on in the next."""
 _IN_FLOW = set(",[]{}")
 _WORDS = {"yes", "no"}
 
@@ -61,7 +63,25 @@ def in_block(value: Mapping[str, Value], step: int = 2) -> list[str]:
             lines.append(f"{scalar(key)}:")
             lines += [" " * step + line for inner in item for line in item_lines(inner, step)]
         else:
-            lines.append(f"{scalar(key)}: {item_text(item)}")
+            lines += _on_lines(f"{scalar(key)}: ", item)
+    return lines
+
+
+def _on_lines(key: str, item: Value) -> list[str]:
+    """A key with its value, on one line if it is not too long; a longer list of words goes on below its first one."""
+    text = item_text(item)
+    if len(key) + len(text) <= _WIDE or isinstance(item, str):
+        return [key + text]
+    if isinstance(item, Mapping):
+        return [key.rstrip(), *(f"  {line}" for line in in_block(item))]
+    lines = [f"{key}["]
+    for number, word in enumerate(item):
+        said = in_flow(word) + ("]" if number == len(item) - 1 else ",")
+        room = _WIDE - len(lines[-1]) - len(said)
+        if number and room <= 0:
+            lines.append(" " * (len(key) + 1) + said)
+        else:
+            lines[-1] += f" {said}" if number else said
     return lines
 
 

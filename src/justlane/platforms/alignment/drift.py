@@ -84,6 +84,19 @@ def drift(index: EstateIndex, platform: str, reading: Reading, moment: datetime)
     return replace(found, new_places=places)
 
 
+def steps_to_declared(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> list[Step]:
+    """What `align` would do about all differences, without what they mean."""
+    dialect = dialect_of(index.estate.platforms[platform])
+    index, _ = with_new_places(index, platform, reading)
+    return _steps(index, platform, dialect.declared(index, platform, moment), reading)
+
+
+def _steps(index: EstateIndex, platform: str, wanted: Declared, reading: Reading) -> list[Step]:
+    dialect = dialect_of(index.estate.platforms[platform])
+    steps = settle_steps(index, platform, reading, steps_between(dialect, reading, wanted))
+    return [step for step in steps if not step.keeps]
+
+
 def since(index: EstateIndex, platform: str, name: str, earlier: Reading, reading: Reading, moment: datetime) -> Drift:
     """What changed on the platform since an earlier reading."""
     index, places = with_new_places(index, platform, reading)
@@ -94,8 +107,7 @@ def _drift(
     index: EstateIndex, platform: str, against: str, wanted: Declared, reading: Reading, moment: datetime
 ) -> Drift:
     dialect = dialect_of(index.estate.platforms[platform])
-    steps = settle_steps(index, platform, reading, steps_between(dialect, reading, wanted))
-    steps = [step for step in steps if not step.keeps]
+    steps = _steps(index, platform, wanted, reading)
     base = Reading("", wanted.parts)
     judging = _Judging(index, platform, base, moment)
     found = [
