@@ -167,6 +167,8 @@ class FormatsTest(EstateTest):
             self.assertEqual(list(self.rows("align planboard --dry-run", 1)[0]), ["change", "part", "name", "what", "by_hand", "lines"])
             self.json("connector list", "connector list")
             self.json("connector test sheet --cases 2", "connector test")
+            self.json("survey planboard", "survey")
+            self.assertEqual(list(self.rows("survey planboard")[0]), ["kind", "what"])
             self.json("drift planboard", "drift", 1)
             self.assertEqual(
                 list(self.rows("drift planboard", 1)[0]), ["platform", "difference", "part", "what", "people", "more", "less", "sensitive"]

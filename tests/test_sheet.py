@@ -4,7 +4,10 @@ import csv
 import io
 import json
 import re
+import shutil
 import unittest
+
+from benchmarks.grown import write
 
 from tests.support import EstateTest
 
@@ -115,6 +118,72 @@ class SheetTest(EstateTest):
         rows += [{"Team": "mechanics", "Person": "", "Right": "mechanic", "Where": w} for w in ("east", "/diesel/")]
         self.write({"exports/hall.json": json.dumps(rows)})
         self.lane("align pumphall")
+
+
+class GrownTest(EstateTest):
+    """A platform that has grown, from its export alone to a few lines that groups carry."""
+
+    forked = True
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.grown = write(self.folder, 60, 5)
+        lines = re.findall(r"give: (\S+), to: user (\S+), at: (\S+),", (self.folder / "bindings.yaml").read_text())
+        self.rows = ["Right,Person,Where", *(f"{role},{login},{at}" for role, login, at in lines)]
+        (self.folder / "bindings.yaml").unlink()
+        self.whole = (self.folder / "board.yaml").read_text()
+        estate = self.folder / "estate.yaml"
+        estate.write_text(estate.read_text().replace(", bindings.yaml", ""))
+        self.reached = "reached by: {connector: sheet, file: export.csv, columns: {user: Person, role: Right, place: Where}}\n"
+
+    def export(self, *more: str) -> None:
+        self.write({"export.csv": "\n".join([*self.rows, *more]) + "\n"})
+
+    def noted(self) -> dict[str, list[str]]:
+        found = json.loads(self.lane("survey board --format json").out)
+        return {one["kind"]: one["items"] for one in found["noted"]}
+
+    def test_it_is_looked_at_with_nothing_but_the_people_and_where_its_export_lies(self) -> None:
+        self.write({"board.yaml": f"platform: board\nfor: Work.\n{self.reached}"})
+        self.export("Watcher,zz9,area-000", "watcher,p00001,", "watcher,p00001,area-000")
+        self.assertIn("does not say how it decides", self.lane("check", 1).out)
+        found = json.loads(self.lane("survey board --format json").out)
+        names = {row.split(",")[1] for row in self.rows[1:]} | {"zz9", "p00001"}
+        self.assertEqual((found["accounts"], found["to_groups"], found["groups"]), (len(names), 0, 0))
+        self.assertEqual(found["grants"], len({*self.rows[1:], "Watcher,zz9,area-000", "watcher,p00001,board", "watcher,p00001,board/area-000"}))
+        noted = self.noted()
+        self.assertEqual(noted["unknown-account"], ["zz9, given once"])
+        self.assertEqual(sorted(noted["disabled-account"]), ["leaver-1, given once", "leaver-2, given once"])
+        self.assertEqual(noted["spelt-alike"], ["Watcher, watcher"])
+        self.assertEqual(noted["whole-platform"], ["user p00001: watcher"])
+        self.assertIn("watcher to user p00001 at board/area-000: user p00001 has it at board", noted["given-twice"])
+        self.assertEqual(len(noted["not-judged"]), found["grants"], "nothing is known of any role")
+        self.assertEqual(self.run_lane("drift", "board").code, 1)
+        picture = self.top / "survey.png"
+        self.assertIn("written", self.run_lane("survey", "board", "--picture", str(picture)).err)
+        self.lane("scope pull board --yes")
+        self.assertNotIn("unknown-place", self.noted())
+        self.assertIn("nothing new", self.lane("scope pull board").err)
+
+    def test_all_that_is_known_is_taken_over_in_lists_and_put_in_order(self) -> None:
+        self.write({"board.yaml": self.whole.replace("actions:\n", f"{self.reached}actions:\n", 1)})
+        self.export("watcher,zz9,area-000")
+        ran = self.run_lane("drift", "board", "--adopt", "--yes")
+        self.assertEqual((ran.code, ran.err.count("not adopted")), (0, 1), ran.err)
+        self.assertIn("user zz9 is not known to the estate", ran.err)
+        text = (self.folder / "board.yaml").read_text()
+        self.assertLess(text.count("- give:"), len(self.rows) // 3)
+        ran = self.run_lane("drift", "board")
+        self.assertEqual((ran.code, "no user zz9" in ran.out), (1, True), "what is not judged is no match")
+        self.export()
+        self.assertEqual(self.run_lane("drift", "board").code, 0)
+        shutil.copytree(self.folder, self.top / "before")
+        self.assertEqual(self.run_lane("regroup", "board", "--take", "all", "--yes").code, 0)
+        self.assertEqual(self.run_lane("compare", str(self.top / "before")).code, 0)
+        weight = json.loads(self.lane("regroup board --format json").out)["weight"]
+        self.assertLessEqual(weight, self.grown.weight)
+        self.assertEqual([self.run_lane("undo", "--yes").code for _ in range(2)], [0, 0])
+        self.assertNotIn("- give:", (self.folder / "board.yaml").read_text())
 
 
 if __name__ == "__main__":

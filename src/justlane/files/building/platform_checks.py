@@ -56,6 +56,10 @@ def _habits(lookup: Lookup, text: Text, file: PlatformFile, platform: Platform) 
     if habits.sign_in in platform.actions and not platform.actions[habits.sign_in].applies(PLATFORM_KIND):
         message = f"nobody can sign in: {habits.sign_in} does not apply to a {PLATFORM_KIND}"
         yield error("not-applicable", text.source("habits", "sign-in"), message, "let it apply to the platform")
+    if "habits" not in file.model_fields_set:
+        message = f"{platform.name} does not say how it decides: it is taken for any-allow, closed until bound"
+        hint = "say it under `habits` before you rely on an answer"
+        yield Finding("habits-not-said", Severity.WARNING, text.source("platform"), message, hint)
     nearest = habits.decides is Decides.NEAREST
     groups = [s for s in platform.scopes.values() if s.kind == RESOURCE_GROUP_KIND] if nearest else []
     if groups:

@@ -428,9 +428,12 @@ class PlatformFile(FileWithBindings):
     platform: Name = Field(description="The platform's name: addresses of its scopes start with it.")
     purpose: Words = Field("", alias="for", description="What it is for.")
     owner: NamedPrincipal | None = Field(None, description="Who answers for it: `user NAME` or `group NAME`.")
-    habits: HabitsShape
+    habits: HabitsShape = Field(
+        HabitsShape.model_validate({"decides": Decides.ANY_ALLOW}),
+        description="How it decides; said before anybody relies on an answer.",
+    )
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
-    actions: dict[Name, ActionShape] = Field(description="What can be done on it, in its own words.")
+    actions: dict[Name, ActionShape] = Field({}, description="What can be done on it, in its own words.")
     administration: AdministrationShape | None = Field(None, description="What it takes to administer it.")
     scopes: dict[ScopeName, AnyScope] = Field({}, description="The tree of places.")
     roles: dict[Name, RoleShape] = Field({}, description="Named sets of actions.")

@@ -1,4 +1,4 @@
-"""What `align`, `probe` and `trust list` write."""
+"""What `align`, `drift`, `probe`, `survey` and `trust list` write."""
 
 from __future__ import annotations
 
@@ -189,3 +189,41 @@ class Conformance(TypedDict):
     seed: int
     kept: bool
     promises: list[Promise]
+
+
+class RoleUse(TypedDict):
+    role: str
+    to_persons: int
+    to_groups: int
+
+
+class Noted(TypedDict):
+    kind: Literal[
+        "unknown-account",
+        "disabled-account",
+        "unknown-group",
+        "whole-platform",
+        "unknown-role",
+        "unknown-place",
+        "spelt-alike",
+        "alike-roles",
+        "unheld-role",
+        "empty-place",
+        "given-twice",
+        "not-judged",
+    ]
+    says: str
+    items: list[str]
+
+
+class Survey(TypedDict):
+    platform: str
+    accounts: int
+    groups: int
+    places: int
+    roles: int
+    grants: int
+    to_persons: int
+    to_groups: int
+    use: list[RoleUse]
+    noted: list[Noted]

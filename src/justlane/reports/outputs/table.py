@@ -21,7 +21,7 @@ from justlane.reports.outputs.edits import (
     Wholeness,
 )
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
-from justlane.reports.outputs.platforms import Conformance, ConnectorKind, Drift, Permissions, Plan, Probe
+from justlane.reports.outputs.platforms import Conformance, ConnectorKind, Drift, Permissions, Plan, Probe, Survey
 from justlane.reports.outputs.regrouped import Regrouped
 from justlane.reports.outputs.views import (
     AdministratorsChart,
@@ -81,6 +81,7 @@ OUTPUTS: dict[str, Any] = {
     "export": list[Exported],
     "verify": Verdicts,
     "align": Plan,
+    "survey": Survey,
     "drift": list[Drift],
     "probe": Probe,
     "connector list": list[ConnectorKind],

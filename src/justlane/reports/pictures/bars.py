@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from justlane.platforms.survey import Survey
+
 _MOST = 28
 _ROOM = 34
 _FEWEST = 7
@@ -72,6 +74,25 @@ def sensitive(chart: Chart) -> Figure:
     axes.barh(range(len(names)), people, 0.65, color=BLUE)
     for place, (count, cells) in enumerate(zip(people, _numbers(chart, 3), strict=True)):
         axes.text(count + max(people) * 0.01, place, f"{count:,}  in {cells:,} cells", va="center", fontsize=9.5)
+    return drawn
+
+
+def survey(found: Survey) -> Figure:
+    """How often each role of a platform is given to persons, and to groups."""
+    noted = "; ".join(f"{one.says}: {len(one.items):,}" for one in found.noted[:3])
+    title = f"{found.platform}: {found.grants:,} grants, {found.to_persons:,} of them to persons"
+    rows = tuple((use.role, use.to_persons, use.to_groups) for use in found.use)
+    chart = Chart("survey", title, ("role", "to persons", "to groups"), rows, (noted,) if noted else ())
+    names = [str(row[0]) for row in rows[:_MOST]]
+    drawn, axes = _lying(chart, names, "grants")
+    persons, groups = _numbers(chart, 1), _numbers(chart, 2)
+    axes.barh(range(len(names)), persons, 0.6, color=ORANGE, hatch="//", edgecolor="white", label="to persons")
+    axes.barh(range(len(names)), groups, 0.6, left=persons, color=BLUE, label="to groups")
+    most = max((a + b for a, b in zip(persons, groups, strict=True)), default=1)
+    for place, (one, other) in enumerate(zip(persons, groups, strict=True)):
+        said = ", ".join(f"{n:,} to {what}" for n, what in ((one, "persons"), (other, "groups")) if n)
+        axes.text(one + other + most * 0.01, place, said, va="center", fontsize=9.5)
+    _legend(drawn, axes)
     return drawn
 
 

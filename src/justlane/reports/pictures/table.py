@@ -20,6 +20,7 @@ DRAWN = {
     "sensitive": (_BARS, "sensitive"),
     "roles": (_BARS, "roles"),
     "changes": (_BARS, "changes"),
+    "survey": (_BARS, "survey"),
     "flow": ("justlane.reports.pictures.stream", "flow"),
 }
 
