@@ -85,6 +85,22 @@ class RegroupTest(unittest.TestCase):
             least = lightest_over_cells(index, name, Weights(2, 3))
             self.assertEqual((found.weight, found.bound), (least, least))
 
+    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(estates(Decides.ANY_ALLOW), st.integers(1, 4))
+    def test_what_may_be_gained_is_named_counted_and_never_sensitive(self, estate: Estate, gaining: int) -> None:
+        estate = replace(estate, platforms={n: replace(p, habits=replace(p.habits, open_role="")) for n, p in estate.platforms.items()})
+        index = EstateIndex(estate)
+        for name in estate.platforms:
+            if cannot_regroup(index.platform(name)):
+                continue
+            exact, found = regroup(index, name, NOW), regroup(index, name, NOW, gaining=gaining)
+            self.assertLessEqual(found.weight, exact.weight)
+            changed = differences((index, EstateIndex(put(estate, found))), NOW)
+            named = [gain for one in found.proposals for gain in one.gaining]
+            self.assertEqual((changed.totals.lost, list(changed.sensitive)), (0, []))
+            self.assertLessEqual(set(changed.people), {login for login, _ in named})
+            self.assertLessEqual(changed.totals.gained, sum(cells for _, cells in named))
+
 
 class WrittenTest(EstateTest):
     forked = True
@@ -140,6 +156,8 @@ class WrittenTest(EstateTest):
         self.assertEqual(self.run_lane("regroup", "board", "--take", "all", "--dry-run").code, 1)
         self.assertEqual(self.run_lane("regroup", "board", "--take", "all", "--yes").code, 0)
         self.assertEqual(self.run_lane("compare", str(self.top / "other")).code, 0)
+        more = self.run_lane("regroup", "board", "--gaining", "15", "--take", "all", "--dry-run", "--format", "json")
+        self.assertEqual((more.code, json.loads(more.out)["effect"]["lost"]), (1, 0))
         again = self.run_lane("regroup", "board", "--format", "json")
         self.assertEqual((again.code, json.loads(again.out)["proposals"], json.loads(again.out)["weight"]), (0, [], found["weight"]))
         for _ in range(2):

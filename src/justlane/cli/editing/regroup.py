@@ -26,6 +26,7 @@ class RegroupOptions(EditingOptions):
     take: tuple[str, ...]
     weight_of_line: int
     weight_of_person: int
+    gaining: int
 
 
 @click.command()
@@ -38,6 +39,10 @@ class RegroupOptions(EditingOptions):
     "--weight-of-person", type=click.IntRange(0, 1000), default=1, show_default=True, metavar="INTEGER RANGE",
     help="What a line weighs besides that names a person.",
 )  # fmt: skip
+@click.option(
+    "--gaining", type=click.IntRange(0, 10_000), default=0, show_default=True, metavar="CELLS",
+    help="A new line may give so many cells more than there are, none of them sensitive.",
+)  # fmt: skip
 @because_option
 @editing_options
 @click.pass_context
@@ -48,8 +53,9 @@ def regroup(ctx: click.Context, /, given: RegroupOptions) -> None:
     Looks for the least weight of lines, to groups with all their nested members, at any place, with any role that there
     is, from which every answer follows as before, in all circumstances and on all days, and says below which no choice
     comes. Lines with conditions, bundles, patterns, denies, and what is built in stay as they are. What is left to
-    persons is listed, whoever has most of it first. --take writes proposals, each of which stands for itself, as one
-    edit with its effect.
+    persons is listed, whoever has most of it first, and what a new group would save. With --gaining a new line may also
+    give a few people a few cells that they do not have, which is said of each; nobody ever loses anything. --take
+    writes proposals, each of which stands for itself, as one edit with its effect.
 
     \b
     Examples:
@@ -65,18 +71,18 @@ def regroup(ctx: click.Context, /, given: RegroupOptions) -> None:
     editing = begun(given)
     name = known.platform_named(editing.index.estate, given.platform)
     weights = Weights(given.weight_of_line, given.weight_of_person)
-    found = regrouped(editing.index, name, editing.question, weights)
+    found = regrouped(editing.index, name, editing.question, weights, given.gaining)
     if not given.take:
         show("Regrouped", found, given.form)
         ctx.exit(1 if found.proposals else 0)
     wanted = taken(found, _numbers(given.take))
     put_differently(editing.draft, editing.index, wanted)
     going, new = sum(len(one.going) for one in wanted), sum(len(one.give) for one in wanted)
-    told = Remark(
-        "says-the-same", f"{counted(new, 'line')} in the place of {going:,}, and nobody gains or loses anything"
-    )
+    gained = any(one.gaining for one in wanted)
+    what = "nobody loses anything" if gained else "nobody gains or loses anything"
+    told = Remark("says-the-same", f"{counted(new, 'line')} in the place of {going:,}, and {what}")
     reason = given.because.strip() or "Groups carry what was given to each alone."
-    settle(ctx, editing, reason=reason, names=(name,), about=lambda after: [told], harmless=True)
+    settle(ctx, editing, reason=reason, names=(name,), about=lambda after: [told], harmless=not gained)
 
 
 def _numbers(take: tuple[str, ...]) -> list[int]:

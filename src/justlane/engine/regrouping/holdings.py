@@ -7,6 +7,7 @@ it; so a line elsewhere says the same if it reaches the same units.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from functools import cached_property
 
@@ -220,6 +221,44 @@ class Holdings:
             if number is not None and outer in self._fixed:
                 found |= self._fixed[outer].get(number, 0)
         return found
+
+    def lacking(self, number: int, actions: int, scope: str, most: int) -> int | None:
+        """How many cells somebody would gain by some actions at a place and in it; None if more than the most, or one
+        of something sensitive."""
+        found, seen, waiting = 0, {scope}, [scope]
+        while waiting:
+            place = waiting.pop()
+            more = actions & self.unit[place] & ~self.given(number, place)
+            if more & self._sensitive:
+                return None
+            found += (
+                sum((more & at).bit_count() * places for at, places in self._in_units(place).items()) if more else 0
+            )
+            if found > most:
+                return None
+            inner = [one for one in self.inside[place] if one not in seen]
+            seen.update(inner)
+            waiting += inner
+        return found
+
+    @cached_property
+    def _sensitive(self) -> int:
+        return self._bits(action.name for action in self.prepared.platform.actions.values() if action.sensitive)
+
+    def _in_units(self, place: str) -> Counter[int]:
+        """What can be done at each place of a unit, as bits -> at how many of them."""
+        if place not in self._units:
+            found, waiting = Counter[int](), [place]
+            while waiting:
+                one = waiting.pop()
+                found[self.at(one)] += 1
+                waiting += [inner for inner in self._right_in(one) if inner not in self.touched]
+            self._units[place] = found
+        return self._units[place]
+
+    @cached_property
+    def _units(self) -> dict[str, Counter[int]]:
+        return {}
 
     def at_places(self, place: str) -> set[int]:
         """Whoever is given anything at a place or at one that covers it."""

@@ -28,6 +28,8 @@ class Weights(Struct, frozen=True):
     """Each role that is given to somebody at a place."""
     person: int = 1
     """Besides, each line that names a person."""
+    new_group: int = 5
+    """A group that has to be asked for."""
 
 
 class Regrouping(Struct, frozen=True):
@@ -37,6 +39,18 @@ class Regrouping(Struct, frozen=True):
     going: tuple[Binding, ...]
     people: int
     """How many people it is about."""
+    gaining: tuple[tuple[str, int], ...] = ()
+    """Whoever would gain something by it, with how many cells at most."""
+
+
+class NewGroup(Struct, frozen=True):
+    """People who have the same lines and no group: one might be asked for."""
+
+    people: tuple[str, ...]
+    lines: tuple[tuple[str, str], ...]
+    """(role, place) that each of them has."""
+    saves: int
+    """By how much less the lines would weigh with it, the group itself weighed too."""
 
 
 class LineCount(Struct, frozen=True):
@@ -64,20 +78,27 @@ class Regrouped(Struct, frozen=True):
     proposals: tuple[Regrouping, ...]
     left: tuple[Line, ...]
     """Lines to persons that no group explains, whoever has most of them first."""
+    new_groups: tuple[NewGroup, ...]
+    """What a group more would save, the most first."""
     kept: int
     """Lines that are left as they are: conditions, bundles, patterns, denies, here only, built in."""
 
 
-def regroup(index: EstateIndex, platform: str, question: Question, weights: Weights | None = None) -> Regrouped:
-    """The least weight of lines from which everything follows as before.
+def regroup(
+    index: EstateIndex, platform: str, question: Question, weights: Weights | None = None, gaining: int = 0
+) -> Regrouped:
+    """The least weight of lines from which everything follows as before, but for so many cells, none of them
+    sensitive, that a new line may give besides.
 
     Only for platforms of which `cannot_regroup` says nothing.
     """
     weights = weights or Weights()
-    found = Candidates(Holdings(index, platform, question))
+    found = Candidates(Holdings(index, platform, question), gaining)
     held, lines = found.held, list(found.sets)
     weigh = [weights.line + weights.person * (line[0].kind is PrincipalKind.USER) for line in lines]
-    cover = lightest_cover([found.sets[line] for line in lines], weigh, [line not in held.lines for line in lines])
+    # between choices of one weight: what is there already, and rather what gives nobody anything more
+    ties = [(line not in held.lines) + 2 * (line in found.giving_more) for line in lines]
+    cover = lightest_cover([found.sets[line] for line in lines], weigh, ties)
     chosen = [lines[number] for number in cover.chosen]
     kept = set(chosen)
     going = [line for line in held.lines if line not in kept]
@@ -96,8 +117,26 @@ def regroup(index: EstateIndex, platform: str, question: Question, weights: Weig
         cover.bound,
         tuple(proposals),
         tuple(sorted(persons, key=lambda line: (-times[line[0]], str(line[0]), line[2], line[1]))),
+        tuple(_new_groups(persons, weights)),
         sum(not b.built_in for b in held.prepared.bindings) - sum(map(len, held.lines.values())),
     )
+
+
+def _new_groups(persons: Iterable[Line], weights: Weights) -> list[NewGroup]:
+    """People who are left with the same lines, where a group for them would weigh less."""
+    at: dict[tuple[str, str], list[str]] = defaultdict(list)
+    for principal, role, scope in persons:
+        at[role, scope].append(principal.name)
+    same: dict[frozenset[str], list[tuple[str, str]]] = defaultdict(list)
+    for where, people in at.items():
+        same[frozenset(people)].append(where)
+    found = []
+    for people_, lines in same.items():
+        each = weights.line + weights.person
+        saves = len(lines) * (len(people_) * each - weights.line) - weights.new_group
+        if saves > 0 and len(people_) > 2:
+            found.append(NewGroup(tuple(sorted(people_)), tuple(sorted(lines)), saves))
+    return sorted(found, key=lambda one: (-one.saves, one.people))
 
 
 def _counted(held: Holdings, lines: Iterable[Line]) -> LineCount:
@@ -132,20 +171,23 @@ def _apart(found: Candidates, give: Sequence[Line], going: Sequence[Line]) -> It
         piece.sort(key=order.__getitem__)
         bindings = [b for line in piece if line not in new for b in found.held.lines[line]]
         people = {found.row_person(row) for line in piece for row in rows[line]}
-        pieces.append(Regrouping(tuple(line for line in piece if line in new), tuple(bindings), len(people)))
+        mine = tuple(line for line in piece if line in new)
+        pieces.append(Regrouping(mine, tuple(bindings), len(people), found.gains_of(mine)))
     yield from sorted(pieces, key=lambda piece: len(piece.give) - len(piece.going))
 
 
 class Candidates:
     """The lines that could be given, each with the rows that it covers."""
 
-    def __init__(self, held: Holdings) -> None:
-        self.held = held
+    def __init__(self, held: Holdings, gaining: int = 0) -> None:
+        self.held, self._gaining = held, gaining
         self._numbers: dict[tuple[int, int, str], int] = {}
         self._persons: list[int] = []
         self._rows: dict[tuple[str, int], dict[int, list[tuple[int, int]]]] = defaultdict(lambda: defaultdict(list))
         """(unit, roles that give the row) -> person -> rows; the roles as bits."""
         self._permitted: dict[tuple[int, str], frozenset[int]] = {}
+        self.giving_more: set[Line] = set()
+        """Of the sets, those by which somebody would gain something."""
         self._set_rows()
 
     # --- rows -------------------------------------------------------------------------------------------------------
@@ -288,9 +330,32 @@ class Candidates:
                 for number in permitted:
                     for principal in in_groups.get(number, ()):
                         times[principal] += 1
-                yield from ((one, role, scope) for one, count in times.items() if count == sizes[one])
+                for one, count in times.items():
+                    if count == sizes[one]:
+                        yield one, role, scope
+                    elif sizes[one] - count <= self._gaining and self._nearly(one, permitted, role, scope):
+                        self.giving_more.add((one, role, scope))
+                        yield one, role, scope
                 if held.persons:
                     yield from ((held.person(number), role, scope) for number in permitted)
+
+    def _nearly(self, principal: Principal, permitted: frozenset[int], role: str, scope: str) -> bool:
+        """Whether those of a group who do not hold all of a role at a place would gain no more than they may."""
+        left: int = self._gaining
+        for number in self.held.people(principal) - permitted:
+            cells = self.held.lacking(number, self.held.holds[role], scope, left)
+            if cells is None:
+                return False
+            left -= cells
+        return True
+
+    def gains_of(self, lines: Iterable[Line]) -> tuple[tuple[str, int], ...]:
+        """Whoever would gain something by some lines, with how many cells at most."""
+        found: dict[int, int] = defaultdict(int)
+        for principal, role, scope in lines if self._gaining else ():
+            for number in self.held.people(principal):
+                found[number] += self.held.lacking(number, self.held.holds[role], scope, self._gaining) or 0
+        return tuple((self.held.logins[number], cells) for number, cells in sorted(found.items()) if cells)
 
     def _useful(self, scope: str) -> Iterable[str]:
         """The roles that give a row from a place; of several with the same actions the first."""

@@ -20,11 +20,17 @@ class ReplacedLine(TypedDict):
     line: Line
 
 
+class Gaining(TypedDict):
+    user: str
+    cells: int
+
+
 class Regrouping(TypedDict):
     number: int
     people: int
     give: list[PlainLine]
     in_place_of: list[ReplacedLine]
+    gaining: list[Gaining]
 
 
 class LineCount(TypedDict):
@@ -32,6 +38,17 @@ class LineCount(TypedDict):
     to_persons: int
     persons: int
     sensitive_to_persons: int
+
+
+class RoleAt(TypedDict):
+    role: str
+    scope: str
+
+
+class NewGroup(TypedDict):
+    users: list[str]
+    lines: list[RoleAt]
+    saves: int
 
 
 class Regrouped(TypedDict):
@@ -43,3 +60,4 @@ class Regrouped(TypedDict):
     left_as_they_are: int
     proposals: list[Regrouping]
     to_persons: list[PlainLine]
+    new_groups: list[NewGroup]

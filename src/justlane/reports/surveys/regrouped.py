@@ -16,7 +16,7 @@ from justlane.reports.parts.chains import plain_source
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
-_MOST_PROPOSALS, _MOST_LINES, _MOST_LEFT = 40, 6, 15
+_MOST_PROPOSALS, _MOST_LINES, _MOST_LEFT, _MOST_GROUPS = 40, 6, 15, 8
 
 
 def plain(result: Regrouped) -> RegroupedJson:
@@ -30,6 +30,14 @@ def plain(result: Regrouped) -> RegroupedJson:
         "left_as_they_are": result.kept,
         "proposals": [_plain(number, one) for number, one in enumerate(result.proposals, 1)],
         "to_persons": [_plain_line(one) for one in result.left],
+        "new_groups": [
+            {
+                "users": list(one.people),
+                "lines": [{"role": role, "scope": scope} for role, scope in one.lines],
+                "saves": one.saves,
+            }
+            for one in result.new_groups
+        ],
     }
 
 
@@ -51,6 +59,7 @@ def _plain(number: int, one: Regrouping) -> RegroupingJson:
             {"role": b.role, "to": str(b.principal), "scope": b.scope, "line": plain_source(b.source)}
             for b in one.going
         ],
+        "gaining": [{"user": login, "cells": cells} for login, cells in one.gaining],
     }
 
 
@@ -65,6 +74,7 @@ def sheet(result: Regrouped) -> Sheet:
     for number, one in enumerate(result.proposals, 1):
         rows += [(number, "give", role, str(to), scope, "") for to, role, scope in one.give]
         rows += [(number, "goes", b.role, str(b.principal), b.scope, b.source.line_address) for b in one.going]
+        rows += [(number, f"gains {cells} cells", "", login, "", "") for login, cells in one.gaining]
     rows += [("", "left", role, str(to), scope, "") for to, role, scope in result.left]
     return Sheet(("proposal", "what", "role", "to", "scope", "line"), rows)
 
@@ -83,6 +93,7 @@ def _lines(result: Regrouped) -> Iterator[Line]:
         yield line(("Left to persons", "head"), ": what no group says, whoever has most of it first")
         yield from _left(result.left)
         yield line("")
+    yield from _asked_for(result)
     yield line((result.platform, "name"), f": {_summary(result)}")
     if result.kept:
         stay = "stays as it is" if result.kept == 1 else "stay as they are"
@@ -90,7 +101,7 @@ def _lines(result: Regrouped) -> Iterator[Line]:
         yield line((f"{counted(result.kept, 'line')} {stay}, {why}", "dim"))
     if result.proposals:
         yield line(
-            ("nobody gains or loses anything by it, compared in all circumstances; ", "dim"),
+            (f"{_gained(result)}, compared in all circumstances; ", "dim"),
             (f"justlane regroup {result.platform} --take all", "name"),
             (" writes it, --take 1 --take 3 single ones", "dim"),
         )
@@ -135,6 +146,31 @@ def _proposal(number: int, one: Regrouping) -> Iterator[Line]:
         )
     if len(one.going) > _MOST_LINES:
         yield line((f"     and {len(one.going) - _MOST_LINES:,} more", "dim"))
+    if one.gaining:
+        some = ", ".join(f"{login} {cells:,}" for login, cells in one.gaining[:_MOST_LINES])
+        yield line(("   gains  ", "warn"), some, (" (cells, none sensitive)", "dim"), hanging="          ")
+    yield line("")
+
+
+def _gained(result: Regrouped) -> str:
+    people = {login for one in result.proposals for login, _ in one.gaining}
+    cells = sum(cells for one in result.proposals for _, cells in one.gaining)
+    if not people:
+        return "nobody gains or loses anything by it"
+    return f"nobody loses anything by it, and {_people(len(people))} would gain at most {counted(cells, 'cell')}"
+
+
+def _asked_for(result: Regrouped) -> Iterator[Line]:
+    """What groups more would save."""
+    if not result.new_groups:
+        return
+    yield line(("New groups", "head"), " that might be asked for: people who have the same and no group")
+    for one in result.new_groups[:_MOST_GROUPS]:
+        who = ", ".join(one.people[:3]) + (f" and {len(one.people) - 3:,} more" if len(one.people) > 3 else "")
+        what = ", ".join(f"{role} at {scope}" for role, scope in one.lines[:3])
+        yield line("  ", (who, "name"), f"  {what}", (f"  (weighs {one.saves:,} less)", "dim"), hanging="      ")
+    if len(result.new_groups) > _MOST_GROUPS:
+        yield line((f"  and {len(result.new_groups) - _MOST_GROUPS:,} more: --format json has all", "dim"))
     yield line("")
 
 
