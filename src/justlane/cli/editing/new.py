@@ -76,13 +76,29 @@ def _umask() -> int:
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path))
-def new(folder: Path) -> None:
+@click.option("--grown", is_flag=True, help="Instead, the people and the export of a platform that has grown.")
+def new(folder: Path, grown: bool) -> None:
     """Write a small commented estate into FOLDER, to start from.
 
+    With --grown an estate on its first day, to see how one takes over what is there: the people of a made-up weather
+    service, and the export of a work board to which everybody was let in one by one for ten years.
+
     \b
-    Example:
+    Examples:
       justlane new pumphall && justlane check --estate pumphall
+      justlane new tideboard --grown && justlane survey tideboard --estate tideboard
     """
+    if grown:
+        copy_sample("tideboard", folder)
+        say(f"{folder} holds an estate on its first day: read estate.yaml first, then try")
+        for words in (
+            ("survey", "tideboard"),
+            ("scope", "pull", "tideboard"),
+            ("drift", "tideboard", "--adopt"),
+            ("regroup", "tideboard"),
+        ):
+            tell(f"  {spelt(*words, '--estate', str(folder))}")
+        return
     copy_sample("pumphall", folder)
     say(f"{folder} holds an estate: read estate.yaml first, then try")
     tell(f"  {spelt('check', '--estate', str(folder))}")

@@ -8,7 +8,7 @@ from justlane.engine.changes.comparison import Acting, Alike, CellChange
 from justlane.engine.changes.effect import Effect
 from justlane.files.editing.draft import Changed, Hunk
 from justlane.files.saving.proposal import Proposal
-from justlane.model.findings import Source
+from justlane.model.findings import Finding, Source
 from justlane.model.names import counted
 from justlane.reports.changes import comparison
 from justlane.reports.outputs.changes import Alike as AlikeJson
@@ -26,6 +26,8 @@ _MOST_GROUPS = 20
 _MOST_NAMES = 6
 _MOST_PLACES = 3
 _MOST_AGAINST = 3
+_MOST_ALIKE = 5
+"""So many warnings of one rule are shown."""
 
 
 def _group(group: Alike) -> Iterator[Line]:
@@ -155,10 +157,23 @@ def _lines(result: Proposal) -> Iterator[Line]:
     for remark in result.remarks:
         told = f" ({remark.source.line_address})" if remark.source else ""
         yield line(("note     ", "head"), remark.message + told, hanging=" " * 9)
-    for finding in result.warnings:
-        yield line(("warning  ", "warn"), f"{finding.source.line_address}: {finding.message}", hanging=" " * 9)
+    yield from _warnings(result)
     for said in _against(result):
         yield line(("against  ", "no"), said, hanging=" " * 9)
+
+
+def _warnings(result: Proposal) -> Iterator[Line]:
+    """What `check` says from now on; of many of a kind a few, with how many more there are."""
+    kinds: dict[str, list[Finding]] = {}
+    for finding in result.warnings:
+        kinds.setdefault(finding.rule, []).append(finding)
+    for rule, some in kinds.items():
+        most = len(some) if len(some) <= _MOST_ALIKE + 1 else _MOST_ALIKE
+        for finding in some[:most]:
+            yield line(("warning  ", "warn"), f"{finding.source.line_address}: {finding.message}", hanging=" " * 9)
+        if most < len(some):
+            more = f"and {len(some) - most:,} more of the kind ({rule}): `check` has all"
+            yield line(("         ", "warn"), (more, "dim"), hanging=" " * 9)
 
 
 def _against(result: Proposal) -> Iterator[str]:
