@@ -184,7 +184,7 @@ class Postgresql(EstateTest):
         before, alone = snapshot(self.server), {name: may(self.server, name) for name in _ALONE}
         planned = self.run_lane("align", "store", "--dry-run", "--format", "json")
         steps = planned.json["steps"]
-        ran = self.run_lane("align", "store", "--yes", "--most-removals", "100000")
+        ran = self.run_lane("align", "store", "--yes", "--remove-undeclared", "--most-removals", "100000")
         self.assertIn(ran.code, (0, 1), ran)
         self.assertNotIn("not made", ran.err)
         self.assertNotIn("otherwise than", ran.err)
@@ -261,7 +261,7 @@ class Subversion(EstateTest):
         before = {key: self._ask("accessof", *key) for key in self._questions(others)}
         planned = self.run_lane("align", "source", "--dry-run", "--format", "json")
         self.assertIn(planned.code, (0, 1), planned)
-        ran = self.run_lane("align", "source", "--yes", "--most-removals", "100000")
+        ran = self.run_lane("align", "source", "--yes", "--remove-undeclared", "--most-removals", "100000")
         self.assertIn(ran.code, (0, 1), ran)
         self.assertNotIn("otherwise than", ran.err)
         self.assertEqual(self._ask("validate")[0], 0, (self.folder / "rules").read_text())
@@ -363,7 +363,7 @@ class Folders(EstateTest):
         before, could = self._lists(share), self._can(share)
         planned = self.run_lane("align", "share", "--dry-run", "--format", "json")
         self.assertIn(planned.code, (0, 1), planned)
-        ran = self.run_lane("align", "share", "--yes", "--most-removals", "100000")
+        ran = self.run_lane("align", "share", "--yes", "--remove-undeclared", "--most-removals", "100000")
         self.assertIn(ran.code, (0, 1), ran)
         self.assertNotIn("otherwise than", ran.err)
         self.assertEqual(self._can(share), could, "left alone")

@@ -102,7 +102,7 @@ class FoldersTest(EstateTest):
         self.lane("scope pull share --yes")
         self.write({"given.yaml": GIVEN})
         self.lane("check --only beyond-the-platform")
-        self.lane("align share --yes")
+        self.lane("align share --yes --remove-undeclared")
         said = self.getfacl("models")
         self.assertLessEqual(
             {"group:jl-modellers:rwx", "group:jl-keepers:rwx", "group:jl-crew:r-x", "other::---", "default:group:jl-keepers:rwx"}, said

@@ -96,7 +96,7 @@ class PostgresqlTest(EstateTest):
         self.assertEqual(says["EXECUTE on function store/saltmarsh/models/forget() to public"]["change"], "remove")
         self.assertNotIn("sign-in of lena.gone", says, "disabled")
         self.assertNotIn("sign-in of vik.sorrel", says, "nobody gives them anything")
-        self.lane("align store --yes")
+        self.lane("align store --yes --remove-undeclared")
         self.lane("align store")
         self.lane("drift store")
         for login in PEOPLE:

@@ -43,7 +43,8 @@ class OthersTest(EstateTest):
         return {d["says"]: d for d in self.lane("drift store --format json", code).json[0]["differences"]}
 
     def brought_into_line(self) -> None:
-        self.lane("align store --yes")
+        self.assertIn("take over what is right: justlane drift store --adopt", self.lane("align store --yes", 2).err)
+        self.lane("align store --yes --remove-undeclared")
         for login in ("imke.vos", "bram.tolland", "edda.stroom"):
             self.sql(f"alter role \"{login}\" password '{login}-word'")
 
@@ -76,7 +77,7 @@ class UndoTest(OthersTest):
         self.assertEqual(snapshot(self.server, "saltmarsh"), before)
 
     def test_what_does_not_come_back_is_named_and_ends_with_1(self) -> None:
-        self.lane("align store --yes")
+        self.lane("align store --yes --remove-undeclared")
         self.sql("grant truncate on buoys.moorings to crew")
         ran = self.lane("align store --undo --yes --even-so back", 3)
         self.assertIn("group crew", ran.err)
@@ -94,7 +95,7 @@ class ClosingTest(OthersTest):
             "by hand remove: group retired: it stays as a role without anybody, since it stands in default privileges in database saltmarsh", plan
         )
         self.assertIn('DROP OWNED BY "retired"; DROP ROLE "retired"', plan)
-        self.lane("align store --yes", 1)
+        self.lane("align store --yes --remove-undeclared", 1)
         for login in ("mia", "tom"):
             self.assertFalse(self.may_read(login, "buoys.readings", f"{login}-word"))
         self.assertEqual(self.sql("select count(*) from pg_auth_members where roleid = 'retired'::regrole"), [(0,)])
@@ -130,7 +131,7 @@ class LeftAloneTest(OthersTest):
         says = {s["says"] for s in self.lane("align store --dry-run --format json", 1).json["steps"] if s["keeps"]}
         self.assertIn("CONNECT on database store/saltmarsh to user backup, which is left alone and had it through others", says)
         self.assertIn("SELECT on table store/saltmarsh/buoys/moorings to user watch, handed on by owl", says)
-        self.lane("align store --yes")
+        self.lane("align store --yes --remove-undeclared")
         for login, table in alone.items():
             self.assertTrue(self.may_read(login, table), f"{login} is left alone")
         self.assertFalse(self.may_read("owl", "buoys.moorings", "owl-word"))
@@ -163,7 +164,7 @@ class LeftAloneTest(OthersTest):
         store = (self.folder / "store.yaml").read_text().replace("account: keeper", "account: steward").replace("[backup, watch]", "[keeper]")
         self.write({"store.yaml": store})
         self.secret("store", "steward-word")
-        self.lane("align store --yes")
+        self.lane("align store --yes --remove-undeclared")
         self.lane("align store")
         self.assertEqual(self.sql("select 1", user="steward", password="steward-word"), [(1,)])
 

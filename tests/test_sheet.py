@@ -44,7 +44,10 @@ class SheetTest(EstateTest):
         self.export(EXPORT)
         self.assertIn("watcher to group staff at pumphall", self.lane("align pumphall --dry-run", 1).out)
         self.assertFalse((self.folder / "sheets").exists())
-        ran = self.lane("align pumphall --yes --because rounds", 1)
+        refused = self.lane("align pumphall --yes --because rounds", 2).err
+        self.assertRegex(" ".join(refused.split()), "never aligned, and 1 thing on it that nobody declared would go: watcher to user ben.ferry")
+        self.assertFalse((self.folder / "sheets").exists())
+        ran = self.lane("align pumphall --yes --remove-undeclared --because rounds", 1)
         self.assertIn("2 steps to carry out by hand: sheets/pumphall.md", ran.err)
         sheet = (self.folder / "sheets" / "pumphall.md").read_text()
         self.assertRegex(

@@ -68,10 +68,15 @@ class Alignment:
         done = self._journal.done_in(self.undone)
         return undoing(self._index, self._platform, self._reading, done, now, self._before)
 
-    def refuse(self, most_removals: int, acting_as: str, even_so: str) -> None:
-        """RefusedError if the plan takes away more than is allowed; or, unless somebody says why it is right all the
-        same, gives back what no cell counts, or locks somebody out."""
+    def refuse(self, most_removals: int, acting_as: str, even_so: str, *, undeclared: bool = False) -> None:
+        """RefusedError if the plan takes away more than is allowed, or, the first time, what nobody declared, unless
+        `undeclared` allows it; or, unless somebody says why it is right all the same, gives back what no cell counts,
+        or locks somebody out."""
         plan.refuse_too_many_removals(self.plan, most_removals)
+        # a sheet that was handed out says all that is to go, and waits until somebody has done it
+        before = self._journal.has("started" if self.by_people else "finished")
+        if self.undone is None and not undeclared and not before:
+            plan.refuse_undeclared(self._index, self.plan)
         if even_so:
             return
         if self.undone is not None:

@@ -32,6 +32,7 @@ class AlignOptions(EditingOptions):
     """What `align` is given."""
 
     most_removals: int
+    remove_undeclared: bool
     undone: str | None
 
 
@@ -49,6 +50,11 @@ class AlignOptions(EditingOptions):
     show_default=True,
     help="Refuse to take away more than this: cells, memberships, accounts and entries together.",
 )
+@click.option(
+    "--remove-undeclared",
+    is_flag=True,
+    help="The first time: take away, too, what is there and simply was never declared.",
+)
 @click.option("--undo", "undone", is_flag=False, flag_value="", default=None, metavar="[RUN]", help="Take a run back.")
 @click.option("--even-so", default="", metavar="REASON", help="Although something speaks against it.")
 @click.option("--acting-as", default="", metavar="USER", help="Who you are in the directory.")
@@ -60,6 +66,9 @@ def align(ctx: click.Context, /, platform: str, given: AlignOptions) -> None:
     Reads what it holds, shows exactly what would change, asks, and does it. Every change is written to the journal
     before it is sent. Stopped half-way, it can simply be run again. With --undo what the last run changed (or the one
     named) is brought back, as a plan of its own with its effect.
+
+    What is there and was simply never declared goes only if that is said, the first time: --remove-undeclared. Whoever
+    takes a platform over writes it into the estate first (`drift --adopt`).
 
     A plan that would leave nobody who administers the platform, or take administration from you, is refused.
 
@@ -86,7 +95,8 @@ def align(ctx: click.Context, /, platform: str, given: AlignOptions) -> None:
             _all_done(place, platform)
         if given.dry_run or not aligning.plan.steps:
             ctx.exit(1 if aligning.plan.differs or aligning.plan.unjudged else 0)
-        aligning.refuse(given.most_removals, given.acting_as, given.even_so)
+        allowed = given.remove_undeclared
+        aligning.refuse(given.most_removals, given.acting_as, given.even_so, undeclared=allowed)
         if not given.yes and not consented(len(aligning.plan.steps)):
             say("nothing was changed")
             ctx.exit(1)

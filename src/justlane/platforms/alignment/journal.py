@@ -104,6 +104,10 @@ class RunJournal:
             raise RefusedError(f"{message}: nothing is taken back by what {self._name} says", hint)
         raise UsageError(f"the journal has no {f'run {run!r}' if run else 'run that changed anything'}", hint)
 
+    def has(self, event: str) -> bool:
+        """Whether something was written down by oneself, here: `started`, `sending`, `done` or `finished`."""
+        return any(note.event == event and own for note, own in self._notes())
+
     def last_run(self) -> str:
         """The last run of one's own that changed something."""
         notes = self._notes()

@@ -12,11 +12,15 @@ from justlane.engine.changes.comparison import Totals, differences
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import RefusedError
-from justlane.model.names import counted
+from justlane.model.names import counted, some_of
+from justlane.model.shell import spelt
 from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
 from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
+
+_MOST_NAMED = 3
+"""So many things that would go are named."""
 
 
 class PlanEffect(Struct, frozen=True):
@@ -166,6 +170,21 @@ def _is_account_taken(dialect: Dialect, step: Step) -> bool:
 def _is_entry_taken(dialect: Dialect, step: Step) -> bool:
     sort = dialect.sort(step.part)
     return step.after is None and not sort.accounts and not sort.members
+
+
+def refuse_undeclared(index: EstateIndex, planned: Plan) -> None:
+    """RefusedError if a plan takes away what simply nobody declared: on a platform that was never aligned, that is more
+    often what nobody has taken over yet than what is wrong there."""
+    dialect = dialect_of(index.estate.platforms[planned.platform])
+    going = [s for s in planned.steps if s.after is None or _is_account_taken(dialect, s)]
+    if going:
+        effect, name = planned.effect, planned.platform
+        some = some_of([dialect.words(s.part, s.name, s.before or {}) for s in going], _MOST_NAMED, len(going))
+        raise RefusedError(
+            f"{name} was never aligned, and {counted(len(going), 'thing')} on it that nobody declared would go: "
+            f"{some}; {counted(effect.lost, 'cell')} would be lost, as shown",
+            f"take over what is right: {spelt('drift', name, '--adopt')}; if all of it may go, say --remove-undeclared",
+        )
 
 
 def refuse_too_many_removals(planned: Plan, most: int) -> None:

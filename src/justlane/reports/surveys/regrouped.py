@@ -8,6 +8,7 @@ from itertools import groupby
 from justlane.engine.regrouping.holdings import Line as PlatformLine
 from justlane.engine.regrouping.proposals import LineCount, Regrouped, Regrouping
 from justlane.model.names import counted
+from justlane.model.shell import spelt
 from justlane.reports.outputs.regrouped import LineCount as LineCountJson
 from justlane.reports.outputs.regrouped import PlainLine as PlainLineJson
 from justlane.reports.outputs.regrouped import Regrouped as RegroupedJson
@@ -94,32 +95,32 @@ def _lines(result: Regrouped) -> Iterator[Line]:
         yield from _left(result.left)
         yield line("")
     yield from _asked_for(result)
-    yield line((result.platform, "name"), f": {_summary(result)}")
+    yield from _summary(result)
     if result.kept:
         stay = "stays as it is" if result.kept == 1 else "stay as they are"
         why = "for a condition, a bundle, a pattern or a deny, or since nobody behind it may sign in"
         yield line((f"{counted(result.kept, 'line')} {stay}, {why}", "dim"))
     if result.proposals:
-        yield line(
-            (f"{_gained(result)}, compared in all circumstances; ", "dim"),
-            (f"justlane regroup {result.platform} --take all", "name"),
-            (" writes it, --take 1 --take 3 single ones", "dim"),
-        )
+        yield line((f"{_gained(result)}, compared in all circumstances", "dim"))
+        yield line("")
+        yield line(("all of it       ", "dim"), (spelt("regroup", result.platform, "--take", "all"), "name"))
+        yield line(("single ones     ", "dim"), (spelt("regroup", result.platform, "--take", "1"), "name"))
 
 
-def _summary(result: Regrouped) -> str:
+def _summary(result: Regrouped) -> Iterator[Line]:
     before, after = result.before, result.after
-    said = f"{counted(before.lines, 'line')}{_to(before)}"
-    if not result.proposals:
-        return f"{said}; no choice of lines says the same with less weight than {result.bound:,}"
     proof = "no choice weighs less" if result.bound == result.weight else f"no choice weighs less than {result.bound:,}"
-    now = f"{counted(after.lines, 'line')}{_to(after)}"
-    sensitive = f"; sensitive ones to persons {before.sensitive_to_persons:,}, then {after.sensitive_to_persons:,}"
-    return f"{said}; then {now}, of weight {result.weight:,}, and {proof}{sensitive}"
+    yield line((result.platform, "name"), f": {counted(before.lines, 'line')}{_to(before)}", hanging="  ")
+    if result.proposals:
+        yield line(("  then ", "head"), f"{counted(after.lines, 'line')}{_to(after)}", hanging="  ")
+    yield line(("  weight ", "head"), f"{result.weight:,}, and {proof}", hanging="  ")
 
 
 def _to(count: LineCount) -> str:
-    return f" ({count.to_persons:,} to {_people(count.persons)})" if count.persons else ", none to a person"
+    if not count.to_persons:
+        return ", none of them to a person"
+    sensitive = f", {count.sensitive_to_persons:,} with something sensitive" if count.sensitive_to_persons else ""
+    return f", {count.to_persons:,} of them to {_people(count.persons)}{sensitive}"
 
 
 def _people(number: int) -> str:
