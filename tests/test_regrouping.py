@@ -39,6 +39,7 @@ from tests.drawing import estates
 from tests.support import EstateTest
 from tests.test_rules import FILES, PEOPLE
 from tests.test_tidying import in_yaml, lines
+from tests.writing import made_sound
 
 NOW = Question(datetime(2026, 12, 2, 12, tzinfo=UTC))
 
@@ -73,6 +74,7 @@ class RegroupTest(unittest.TestCase):
     @settings(max_examples=120, deadline=None, suppress_health_check=list(HealthCheck))
     @given(estates(Decides.ANY_ALLOW))
     def test_on_drawn_estates_no_cell_changes_and_no_choice_weighs_less(self, estate: Estate) -> None:
+        estate = made_sound(estate)
         estate = replace(estate, platforms={n: replace(p, habits=replace(p.habits, open_role="")) for n, p in estate.platforms.items()})
         index = EstateIndex(estate)
         for name in estate.platforms:
@@ -88,6 +90,7 @@ class RegroupTest(unittest.TestCase):
     @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
     @given(estates(Decides.ANY_ALLOW), st.integers(1, 4))
     def test_what_may_be_gained_is_named_counted_and_never_sensitive(self, estate: Estate, gaining: int) -> None:
+        estate = made_sound(estate)
         estate = replace(estate, platforms={n: replace(p, habits=replace(p.habits, open_role="")) for n, p in estate.platforms.items()})
         index = EstateIndex(estate)
         for name in estate.platforms:
@@ -187,9 +190,9 @@ def lightest_over_cells(index: EstateIndex, name: str, weights: Weights) -> int:
         return {(u, a, p) for u in people for a in prepared.roles.holdings(role) for p in here if prepared.applies(a, p)}
 
     limited = {n for n, local in platform.local_groups.items() if any(m.last_day for m in local.members)}
-    plain = [
-        b for b in prepared.bindings if b.allows and b.condition == ALWAYS and not b.here_only and b.principal.kind is not PrincipalKind.ANONYMOUS
-    ]
+    innermost = {p for p, s in platform.scopes.items() if not s.gathers and not any(q.startswith(f"{p}/") for q in platform.scopes)}
+    plain = [b for b in prepared.bindings if b.allows and b.condition == ALWAYS and b.principal.kind is not PrincipalKind.ANONYMOUS]
+    plain = [b for b in plain if not b.here_only or b.scope in innermost]
     counted = [b for b in plain if not (b.principal.kind is PrincipalKind.LOCAL_GROUP and b.principal.name in limited)]
     if platform.habits.publication:
         counted = [b for b in counted if b.principal.kind is not PrincipalKind.GROUP]

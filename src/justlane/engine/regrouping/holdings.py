@@ -1,6 +1,7 @@
 """What the lines of a platform give, in sets: who may do what where, and what another line would give.
 
-Only lines that give, always and here-and-below, are put differently; all others stay as they are. A place has a *unit*:
+Only lines that give, always and here-and-below, are put differently, and those that give here only where nothing lies
+in the place; all others stay as they are. A place has a *unit*:
 itself and what lies in it and is touched by no line. What a line gives at a place reaches its unit and all that lies in
 it; so a line elsewhere says the same if it reaches the same units.
 """
@@ -166,7 +167,7 @@ class Holdings:
 
     def _read(self) -> None:
         for b in self.prepared.bindings:
-            if not b.allows or b.condition != ALWAYS or b.here_only:
+            if not b.allows or b.condition != ALWAYS or (b.here_only and not self._is_innermost(b.scope)):
                 continue
             if b.principal.kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
                 everybody = b.principal.kind is PrincipalKind.AUTHENTICATED
@@ -182,6 +183,10 @@ class Holdings:
                 own = given.setdefault(b.scope, {})
                 for number in people:
                     own[number] = own.get(number, 0) | self.holds[b.role]
+
+    def _is_innermost(self, place: str) -> bool:
+        """Whether nothing lies in a place, nor is gathered by it: there *here only* says the same as here and below."""
+        return not self.prepared.coverage.children(place) and not self.prepared.platform.scopes[place].gathers
 
     @property
     def _needs_publication(self) -> bool:

@@ -29,8 +29,11 @@ def put_differently(draft: Draft, index: EstateIndex, proposals: Sequence[Regrou
     new: dict[Source, list[dict[str, Value]]] = defaultdict(list)
     for one in proposals:
         first = min(b.source for b in one.going)
-        words = ((role, str(principal), scope) for principal, role, scope in one.give)
-        new[first] += [line.value for line in in_lists(words, NewLine((), (), _reason(one.going)))]
+        here = {b.scope for b in one.going if b.here_only}
+        for here_only in (False, True):
+            words = [(role, str(to), scope) for to, role, scope in one.give if (scope in here) is here_only]
+            like = NewLine((), (), _reason(one.going), here_only=here_only)
+            new[first] += [line.value for line in in_lists(words, like)]
     for file in dict.fromkeys(source.file for source in sorted(sources)):
         document = draft.document(file)
         count = len(document.node((SECTION,)).items) if document.has((SECTION,)) else 0
