@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from enum import StrEnum
 
 from msgspec import Struct
@@ -47,3 +48,8 @@ class Finding(Struct, frozen=True):
     """A name that stands there, where another one is known to be right."""
     instead: str = ""
     """That other name; empty if none is known."""
+
+
+def has_errors(findings: Iterable[Finding]) -> bool:
+    """Whether one of them stops every answer."""
+    return any(finding.severity is Severity.ERROR for finding in findings)

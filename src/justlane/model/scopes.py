@@ -47,3 +47,9 @@ def platform_of(address: str) -> str:
 def contains(outer: str, inner: str) -> bool:
     """Whether `inner` is `outer` or lies below it, by containment alone."""
     return inner == outer or inner.startswith(outer + "/")
+
+
+def with_containing(address: str) -> list[str]:
+    """The places that contain a place, the platform first, and the place itself last, by containment alone."""
+    steps = address.split("/")
+    return ["/".join(steps[:depth]) for depth in range(1, len(steps) + 1)]

@@ -27,7 +27,7 @@ from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
 from justlane.model.people import Principal
 from justlane.model.roles import Action
-from justlane.model.scopes import contains
+from justlane.model.scopes import contains, with_containing
 from justlane.outside.secrets import Permit, nobody_to_ask
 from justlane.platforms.abilities import Abilities, Beyond, Settings, beyond
 
@@ -384,6 +384,10 @@ def all_beyond(index: EstateIndex, platform: str) -> Iterator[Beyond]:
     yield from dialect.more_beyond(index, platform)
 
 
+UNKNOWN_KIND = "place"
+"""What a place is called of which only the address is known."""
+
+
 def places_of(platform: Platform, folder: Path, permit: Permit) -> dict[str, str]:
     """Address -> kind of every place that a platform has, each after what it lies in.
 
@@ -403,17 +407,21 @@ def _named_in(platform: Platform, reading: Reading) -> dict[str, str]:
     depths: dict[int, Counter[str]] = {}
     for scope in platform.scopes.values():
         depths.setdefault(scope.address.count("/"), Counter())[scope.kind] += 1
+    kinds = {depth: some.most_common(1)[0][0] for depth, some in depths.items()}
     entries = (entry for part in reading.parts.values() for entry in part.values())
     named = {str(entry["scope"]) for entry in entries if isinstance(entry.get("scope"), str)}
-    names = [address.split("/") for address in named if contains(platform.name, address)]
-    found = {"/".join(steps[:n]) for steps in names for n in range(1, len(steps) + 1)}
-    kinds = {depth: some.most_common(1)[0][0] for depth, some in depths.items()}
-    known = {address: scope.kind for address, scope in platform.scopes.items() if address in found}
-    return {address: known.get(address) or kinds.get(address.count("/"), UNKNOWN_KIND) for address in found}
+    found = {place for one in named if contains(platform.name, one) for place in with_containing(one)}
+    known = {address: scope.kind for address, scope in platform.scopes.items()}
+    return {one: known.get(one) or kinds.get(one.count("/"), UNKNOWN_KIND) for one in found}
 
 
-UNKNOWN_KIND = "place"
-"""What a place is called of which only the address is known."""
+def read_platform(platform: Platform, folder: Path, permit: Permit) -> Reading:
+    """What a platform holds, read once."""
+    connector = connect(platform, folder, permit)
+    try:
+        return connector.read()
+    finally:
+        connector.close()
 
 
 def connect(platform: Platform, folder: Path, permit: Permit = nobody_to_ask) -> Connector:

@@ -15,7 +15,7 @@ from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.membership import user
 from justlane.model.names import counted
 from justlane.model.people import Principal, PrincipalKind
-from justlane.model.scopes import contains
+from justlane.model.scopes import with_containing
 from justlane.platforms.entries import principal_of
 from justlane.platforms.interface import Dialect, Entry, Reading, dialect_of
 
@@ -90,9 +90,8 @@ def survey(index: EstateIndex, platform: str, reading: Reading, day: date) -> Su
     persons, roles = uses[PrincipalKind.USER], dict.fromkeys(grant.role for grant in grants)
     use = [RoleUse(role, persons[role], sum(some[role] for some in uses.values()) - persons[role]) for role in roles]
     whom = {grant.whom for grant in grants}
-    accounts = {w for w in whom if w.startswith(f"{PrincipalKind.USER} ")} | {
-        f"user {n}" for n in _part(dialect, reading, accounts=True)
-    }
+    shown = [name for part in dialect.parts if dialect.sort(part).accounts for name in reading.part(part)]
+    accounts = {w for w in whom if w.startswith(f"{PrincipalKind.USER} ")} | {str(user(name)) for name in shown}
     return Survey(
         platform,
         len(accounts),
@@ -105,12 +104,6 @@ def survey(index: EstateIndex, platform: str, reading: Reading, day: date) -> Su
         tuple(sorted(use, key=lambda one: (-one.to_persons - one.to_groups, one.role))),
         tuple(one for one in _noted(index, platform, dialect, reading, grants, accounts, day) if one.items),
     )
-
-
-def _part(dialect: Dialect, reading: Reading, *, accounts: bool) -> Iterator[str]:
-    for part in dialect.parts:
-        if dialect.sort(part).accounts is accounts:
-            yield from reading.part(part)
 
 
 def _grants(dialect: Dialect, reading: Reading) -> Iterator[_Grant]:
@@ -170,12 +163,9 @@ def _noted(
     yield Noted("alike-roles", "roles that the same have at the same places", tuple(_alike(grants)))
     unheld = sorted({*declared.roles, *reading.part("roles")} - held.keys())
     yield Noted("unheld-role", "roles that nobody has", tuple(unheld))
-    empty = (
-        place
-        for place in declared.scopes
-        if not any(contains(a, place) or contains(place, a) for a in _near(place, at))
-    )
-    yield Noted("empty-place", "places where nobody has anything, there, above or below", tuple(empty))
+    around = {above for place in at for above in with_containing(place)}
+    empty = tuple(p for p in declared.scopes if p not in around and not any(a in at for a in with_containing(p)))
+    yield Noted("empty-place", "places where nobody has anything, there, above or below", empty)
     yield Noted(
         "given-twice", "what somebody has twice: above, or by a group too", tuple(sorted(_twice(index, grants)))
     )
@@ -190,13 +180,6 @@ def _with_times(names: Iterable[str], written: Mapping[str, str], times: Mapping
 def _given(number: int) -> str:
     """How often something is given."""
     return f"given {number:,} times" if number > 1 else "given once" if number else "given nothing"
-
-
-def _near(place: str, at: Mapping[str, int]) -> Iterator[str]:
-    """The places with grants that lie above one, or below."""
-    steps = place.split("/")
-    yield from (above for n in range(1, len(steps) + 1) if (above := "/".join(steps[:n])) in at)
-    yield from (one for one in at if one.startswith(f"{place}/"))
 
 
 def _spelt_alike(names: Iterable[str]) -> Iterator[str]:
@@ -228,9 +211,7 @@ def _twice(index: EstateIndex, grants: Iterable[_Grant]) -> Iterator[str]:
         assert grant.to is not None
         if grant.to.kind is not PrincipalKind.USER:
             continue
-        steps = grant.scope.split("/")
-        above = ["/".join(steps[:n]) for n in range(1, len(steps) + 1)]
         for principal in index.membership.principals_of(user(grant.to.name)):
-            for place in above:
+            for place in with_containing(grant.scope):
                 if (principal, place) != (grant.to, grant.scope) and (principal, grant.role, place) in held:
                     yield f"{grant.role} to {grant.whom} at {grant.scope}: {principal} has it at {place}"

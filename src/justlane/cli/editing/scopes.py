@@ -23,7 +23,7 @@ from justlane.jobs import known
 from justlane.model.errors import UsageError
 from justlane.model.names import counted, did_you_mean, some_of
 from justlane.model.patterns import ANY
-from justlane.model.scopes import RESOURCE_GROUP_KIND, contains, platform_of
+from justlane.model.scopes import RESOURCE_GROUP_KIND, contains, platform_of, with_containing
 from justlane.model.visible import shown
 
 _MOST_NAMED = 20
@@ -148,7 +148,9 @@ def pull(ctx: click.Context, /, given: PullOptions) -> None:
         named = some_of([shown(address) for address in odd], _MOST_ODD, len(odd))
         say(f"left out, since no file can name {'them' if odd[1:] else 'it'}: {named}")
     wanted = {address: kind for address, kind in wanted.items() if address not in set(odd)}
-    some = [a for a in dict.fromkeys((*_above(below), *wanted)) if a in found and a not in declared.scopes]
+    some = [
+        a for a in dict.fromkeys((*with_containing(below)[1:-1], *wanted)) if a in found and a not in declared.scopes
+    ]
     if some:
         edits.add_new(editing.draft, {address: found[address] for address in some}, declared.source.file)
     unknown = [address for address in some if found[address] == UNKNOWN_KIND]
@@ -160,11 +162,6 @@ def pull(ctx: click.Context, /, given: PullOptions) -> None:
         ctx.exit(0)
     reason = given.because.strip() or f"As {platform} lists them."
     settle(ctx, editing, reason=reason, names=(platform, *new[:1]))
-
-
-def _above(address: str) -> list[str]:
-    names = address.split("/")
-    return ["/".join(names[:n]) for n in range(2, len(names))]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import click
 
 from justlane.cli.common import options
@@ -16,8 +14,7 @@ from justlane.jobs import known
 from justlane.jobs.circumstances import now
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import OutsideError, UsageError
-from justlane.model.estate import Platform
-from justlane.platforms.interface import Reading, Step
+from justlane.platforms.interface import Step
 
 
 @click.command()
@@ -48,6 +45,7 @@ def drift(
     Ends with 0 if nothing differs, 1 if something does, 3 if a platform could not be read.
     """
     from justlane.platforms.alignment import drift, readings
+    from justlane.platforms.interface import read_platform
 
     place = options.folder_of(given.folder)
     index = options.open_estate(given.folder, whole=True)
@@ -62,7 +60,7 @@ def drift(
     for name in names:
         earlier = readings.open_reading(place, name, since) if since else None
         try:
-            reading = _read(estate.platforms[name], place)
+            reading = read_platform(estate.platforms[name], place, ask_person)
         except OutsideError as error:
             if len(names) == 1:
                 raise
@@ -82,16 +80,6 @@ def drift(
     if failed:
         ctx.exit(OutsideError.exit_code)
     ctx.exit(0 if all(one.clean for one in found) else 1)
-
-
-def _read(platform: Platform, place: Path) -> Reading:
-    from justlane.platforms.interface import connect
-
-    connector = connect(platform, place, ask_person)
-    try:
-        return connector.read()
-    finally:
-        connector.close()
 
 
 def _adopt(ctx: click.Context, platform: str, steps: list[Step], given: EditingOptions) -> None:

@@ -149,18 +149,15 @@ def probe(
 def _as_it_stands(index: EstateIndex, platform: str, place: Path) -> tuple[EstateIndex, tuple[str, ...]]:
     """The estate with the places that the platform has since, and what of the platform cannot be judged."""
     from justlane.platforms.alignment.new_places import with_new_places
-    from justlane.platforms.interface import connect, dialect_of
+    from justlane.platforms.interface import dialect_of, read_platform
 
     declared = index.estate.platforms[platform]
-    connector = connect(declared, place, ask_person)
     try:
-        reading = connector.read()
+        reading = read_platform(declared, place, ask_person)
     except OutsideError as error:
         if not dialect_of(declared).by_people:
             raise
         return index, (f"{error}: a form can be made all the same",)
-    finally:
-        connector.close()
     index, places = with_new_places(index, platform, reading)
     if places:
         from justlane.reports.platforms.plan import of_new_places

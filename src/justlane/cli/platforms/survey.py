@@ -45,16 +45,12 @@ def survey(given: SurveyOptions) -> None:
 
     Ends with 0, and with 3 if the platform could not be read.
     """
-    from justlane.platforms.interface import connect
+    from justlane.platforms.interface import read_platform
     from justlane.platforms.survey import survey as surveyed
 
     place = options.folder_of(given.folder)
     index = options.open_estate(given.folder, whole=True)
     name = known.platform_named(index.estate, given.platform)
-    connector = connect(index.estate.platforms[name], place, ask_person)
-    try:
-        reading = connector.read()
-    finally:
-        connector.close()
+    reading = read_platform(index.estate.platforms[name], place, ask_person)
     day = on_clock(now(), index.estate.time_zone).date()
     show_or_draw("Survey", "survey", surveyed(index, name, reading, day), given)

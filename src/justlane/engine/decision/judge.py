@@ -24,6 +24,7 @@ from justlane.model.circumstances import ALWAYS, Condition, Situation
 from justlane.model.estate import Decides, RolesHeld
 from justlane.model.findings import Source
 from justlane.model.people import Principal
+from justlane.model.scopes import with_containing
 
 Credit = list[tuple[Binding, int]]
 """Bindings that give something, each with the circumstances in which it is the one that does."""
@@ -406,8 +407,7 @@ _DECIDES: dict[Decides, Callable[[Judge, str, list[Binding]], Credit]] = {
 
 def ancestors(address: str) -> list[str]:
     """The scopes that contain a place, the root first, the place itself left out."""
-    parts = address.split("/")
-    return ["/".join(parts[:depth]) for depth in range(1, len(parts))]
+    return with_containing(address)[:-1]
 
 
 def judge(index: EstateIndex, login: str, address: str, question: Question) -> Judge:

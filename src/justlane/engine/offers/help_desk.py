@@ -17,7 +17,7 @@ from justlane.engine.offers.suggestions import Miss, Reply
 from justlane.engine.questions.sight import sight
 from justlane.model.edits import Give, Join
 from justlane.model.people import Principal, PrincipalKind
-from justlane.model.scopes import contains, platform_of
+from justlane.model.scopes import platform_of, with_containing
 
 
 class NamedThing(Struct, frozen=True):
@@ -126,12 +126,9 @@ def _purpose(index: EstateIndex, group: Principal, platform: str) -> str:
 def _owner_of_place(index: EstateIndex, address: str) -> tuple[NamedThing | None, bool]:
     """Who answers for a place, or for the nearest above it of which somebody does."""
     scopes = index.estate.platforms[platform_of(address)].scopes
-    parts = address.split("/")
-    for depth in range(len(parts), 0, -1):
-        above = "/".join(parts[:depth])
+    for above in reversed(with_containing(address)):
         owner = scopes[above].owner
         if owner is not None:
-            assert contains(above, address)
             return _named(index, owner)
     return None, False
 

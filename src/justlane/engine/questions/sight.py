@@ -13,7 +13,7 @@ from msgspec import Struct
 from justlane.engine.decision.judge import Question, cells_of, judge
 from justlane.engine.facts.coverage import CoverageIndex
 from justlane.engine.facts.index import EstateIndex
-from justlane.model.scopes import platform_of
+from justlane.model.scopes import platform_of, with_containing
 
 
 class Seen(Struct, frozen=True):
@@ -61,12 +61,12 @@ def sight(index: EstateIndex, login: str, question: Question, within: str | None
 
 def seen(coverage: CoverageIndex, reached: Collection[str], within: str) -> dict[str, Seen]:
     """What somebody sees who reaches some scopes, of those that `within` covers."""
-    shown = {above for address in reached for above in _and_above(address)}
+    shown = {above for address in reached for above in with_containing(address)}
     inside = dict.fromkeys(shown, 0)
     for address in shown:
-        for above in _and_above(address)[:-1]:
+        for above in with_containing(address)[:-1]:
             inside[above] += 1
-    wider = {above for address in coverage.gathering for above in _and_above(address)}
+    wider = {above for address in coverage.gathering for above in with_containing(address)}
     for address in wider & shown:
         inside[address] = sum(covered in shown for covered in coverage.covered(address)) - 1
     known = set(coverage.covered(within))
@@ -82,12 +82,6 @@ def seen(coverage: CoverageIndex, reached: Collection[str], within: str) -> dict
             inside[address] if address in known else None,
         )
     return found
-
-
-def _and_above(address: str) -> list[str]:
-    """The scopes that contain an address, the root first, and itself."""
-    parts = address.split("/")
-    return ["/".join(parts[:depth]) for depth in range(1, len(parts) + 1)]
 
 
 def _in_order(coverage: CoverageIndex, shown: Collection[str], within: str) -> list[str]:

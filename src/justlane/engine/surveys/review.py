@@ -15,7 +15,7 @@ from justlane.model.bindings import Binding
 from justlane.model.edits import Leave
 from justlane.model.findings import Source
 from justlane.model.people import ANONYMOUS, AUTHENTICATED, LocalGroup, LocalMember, Principal, PrincipalKind
-from justlane.model.scopes import platform_of
+from justlane.model.scopes import platform_of, with_containing
 
 MOST_NAMED = 40
 
@@ -154,9 +154,8 @@ def key_of(binding: Binding) -> str:
 
 def _owner_of(prepared: PlatformIndex, address: str) -> Principal | None:
     """Who answers for a place: the nearest scope above that says so."""
-    parts = address.split("/")
-    for depth in range(len(parts), 0, -1):
-        owner = prepared.platform.scopes["/".join(parts[:depth])].owner
+    for above in reversed(with_containing(address)):
+        owner = prepared.platform.scopes[above].owner
         if owner is not None:
             return owner
     return None
@@ -164,9 +163,8 @@ def _owner_of(prepared: PlatformIndex, address: str) -> Principal | None:
 
 def _stand_in(prepared: PlatformIndex, behind: PeopleByName, address: str, gone: Principal) -> Principal | None:
     """Who answers for what contains a place, the nearest who is there."""
-    parts = address.split("/")
-    for depth in range(len(parts), 0, -1):
-        owner = prepared.platform.scopes["/".join(parts[:depth])].owner
+    for above in reversed(with_containing(address)):
+        owner = prepared.platform.scopes[above].owner
         if owner is not None and owner != gone and behind.count(owner):
             return owner
     return None

@@ -13,7 +13,7 @@ from justlane.files.reading.shapes import BindingShape, ExpectationShape, FileWi
 from justlane.files.reading.yamltext import Text
 from justlane.model.estate import Binds, Decides, Estate
 from justlane.model.expectations import Duty, Extent
-from justlane.model.findings import Finding, Severity, Source
+from justlane.model.findings import Finding, Severity, Source, has_errors
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import platform_of
 
@@ -37,7 +37,7 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
             found += lookup.principal(Principal(PrincipalKind.GROUP, group), text.key(*key))
             found += lookup.principal(owner, text.source(*key))
     found += check_heads(lookup, declared)
-    if not any(finding.severity is Severity.ERROR for finding in found):  # roles and places are what they seem
+    if not has_errors(found):  # roles and places are what they seem
         found += check_delegations(lookup, declared)
     for account in estate.break_glass:
         found += lookup.principal(account.account, account.source)

@@ -41,7 +41,7 @@ from justlane.files.reading.shapes import (
 from justlane.files.reading.vocabulary import Shape
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate
-from justlane.model.findings import Finding, Severity, Source
+from justlane.model.findings import Finding, Severity, Source, has_errors
 from justlane.model.people import Directory
 
 LARGE = 5_000
@@ -76,16 +76,16 @@ def load_whole(
         findings = [*of_people]
         if people is not None:
             digests |= {file: known for source in people.snapshot.sources for file, known in source.files.items()}
-        if declared.complete and people is not None and not _wrong(findings):
+        if declared.complete and people is not None and not has_errors(findings):
             checked = True
             estate = build(declared, declared.root, _directory(people))
             former = partial(snapshots.former, pulled_in or folder, people)
             named = msgspec.structs.replace(estate, directory=_together([estate.directory, *earlier]))
             findings += check_names(named, declared, former)
     findings = sorted({*declared.findings(), *findings}, key=lambda f: (f.source, f.message))
-    if not checked and not _wrong(findings):
+    if not checked and not has_errors(findings):
         findings.insert(0, Finding("not-read", Severity.ERROR, Source(ROOT), "a part of the estate was not read"))
-    if estate is not None and people is not None and not _wrong(findings):
+    if estate is not None and people is not None and not has_errors(findings):
         estate = msgspec.structs.replace(estate, findings=tuple(findings), people=people.snapshot)
     else:
         estate = None
@@ -110,10 +110,6 @@ def known_of(shape: Shape | None) -> FileKnown:
         tuple(shape.situations),
         isinstance(shape, BindingsFile) and shape.only is not None,
     )
-
-
-def _wrong(findings: list[Finding]) -> bool:
-    return any(f.severity is Severity.ERROR for f in findings)
 
 
 def _together(directories: Sequence[Directory]) -> Directory:
@@ -145,7 +141,7 @@ def _people(
     if missing:
         return None, missing
     people, snapshot = read_now(folder, root, read)
-    if _wrong(people.findings):
+    if has_errors(people.findings):
         return None, people.findings
     if pulled_in is not None:
         return in_memory(people, snapshot), people.findings

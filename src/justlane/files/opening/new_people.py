@@ -8,7 +8,7 @@ from justlane.files.opening.cache import KeptEstate
 from justlane.files.people.store import GROUPS, USERS, PeopleStore
 from justlane.model.estate import Estate
 from justlane.model.expectations import OnlyGroupMay, UserMay, UserMayNot
-from justlane.model.findings import Finding, Severity
+from justlane.model.findings import Finding, has_errors
 from justlane.model.people import Principal, PrincipalKind
 
 
@@ -22,7 +22,7 @@ def findings_of_new_people(folder: Path, kept: KeptEstate, estate: Estate) -> li
     if declared.root is None or not _knows_all(kept.people, _named(estate)):
         return None
     store, found = chosen_snapshot(folder, declared.root, declared.files[0].text, folder, kept.people.snapshot.name)
-    if store is None or any(f.severity is Severity.ERROR for f in found):
+    if store is None or has_errors(found):
         return None
     return [*found, *store.findings]
 

@@ -22,7 +22,7 @@ from justlane.files.opening.new_people import findings_of_new_people
 from justlane.files.reading.folder import ROOT
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate, Platform
-from justlane.model.findings import Finding, Severity, Source
+from justlane.model.findings import Finding, Severity, Source, has_errors
 from justlane.model.scopes import Scope, platform_of
 
 if TYPE_CHECKING:
@@ -71,7 +71,7 @@ def _loaded(
     read: DeclaredFiles | None = None,
     placed: frozenset[str] = frozenset(),
 ) -> Loaded:
-    sound = not any(f.severity is Severity.ERROR for f in findings)
+    sound = not has_errors(findings)
     found = tuple(sorted(set(findings), key=lambda f: (f.source, f.message)))
     from justlane.files.reading.file_parts import packed
 
