@@ -232,20 +232,21 @@ class Judge:
         open_to = {role: some for role in self._acting if (some := self._open(role, address))}
         key = (kind, *((role, some, *map(id, self.relevant(address, role))) for role, some in open_to.items()))
         if key not in self._profiles:
-            found = self._plainly(kind, open_to, address)
-            if found is not None:
-                self._profiles[key] = found
-                return found
-            found = {}
-            for action in self.platform.platform.actions.values():
-                if action.applies(kind):
-                    some = 0
-                    for role, within in open_to.items():
-                        some |= within & self.granted(role, action.name, address)
-                    if some:
-                        found[action.name] = some
-            self._profiles[key] = found
+            plain = self._plainly(kind, open_to, address)
+            self._profiles[key] = self._weighed(kind, open_to, address) if plain is None else plain
         return self._profiles[key]
+
+    def _weighed(self, kind: str, open_to: Mapping[str | None, int], address: str) -> dict[str, int]:
+        """All that the person may do at a place, each action weighed by itself."""
+        found: dict[str, int] = {}
+        for action in self.platform.platform.actions.values():
+            if action.applies(kind):
+                some = 0
+                for role, within in open_to.items():
+                    some |= within & self.granted(role, action.name, address)
+                if some:
+                    found[action.name] = some
+        return found
 
     def _plainly(self, kind: str, open_to: Mapping[str | None, int], address: str) -> dict[str, int] | None:
         """The same where nothing but what any line gives counts, and each counts always: what their roles hold, looked

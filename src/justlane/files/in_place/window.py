@@ -31,24 +31,17 @@ class Window(Document):
     """Some entries of a section of a file."""
 
     def __init__(self, file: str, whole: bytes, section: str, span: Span, lines: Sequence[str]) -> None:
-        self.section, self.span = section, span
         self._above, self._below = "".join(lines[: span.first]), "".join(lines[span.last :])
-        self._newline = "\r\n" if lines[0].endswith("\r\n") else "\n"
-        self._head = f"{section}:" + self._newline * span.first
+        self._head = f"{section}:" + ("\r\n" if lines[0].endswith("\r\n") else "\n") * span.first
         super().__init__(file, (self._head + "".join(lines[span.first : span.last])).encode())
         self.before = whole
 
     @property
-    def shown(self) -> str:
-        """The entries with what surrounds them, as they are now."""
-        text = super().content.decode()
-        assert text.startswith(self._head)
-        return text[len(self._head) :]
-
-    @property
     def content(self) -> bytes:
         """The whole file as it is now."""
-        return (self._above + self.shown + self._below).encode()
+        text = super().content.decode()
+        assert text.startswith(self._head)
+        return (self._above + text[len(self._head) :] + self._below).encode()
 
 
 def window_on(file: str, whole: bytes, section: str, starts: Sequence[int], line: int) -> Window | None:

@@ -82,18 +82,14 @@ def write_again(path: Path, store: Store, head: bytes, estate: Estate, cut: Cut,
             for table, rows in (_changing(head, estate) | (_places(estate) if placed else {})).items():
                 connection.execute(f"DELETE FROM {table}")
                 _insert(connection, table, rows)
-            connection.executemany("REPLACE INTO cut VALUES (?, ?)", _cut(cut))
+            connection.executemany("REPLACE INTO cut VALUES (?, ?)", cut.items())
         connection.close()
         written.replace(path.name)
 
 
 def _fill(connection: sqlite3.Connection, head: bytes, estate: Estate, cut: Cut) -> None:
-    for table, values in (_places(estate) | _changing(head, estate) | {"cut": _cut(cut)}).items():
+    for table, values in (_places(estate) | _changing(head, estate) | {"cut": cut.items()}).items():
         _insert(connection, table, values)
-
-
-def _cut(cut: Cut) -> _Rows:
-    return list(cut.items())
 
 
 def _places(estate: Estate) -> dict[str, _Rows]:

@@ -90,8 +90,8 @@ def load_whole(
     else:
         estate = None
     pull_every = seconds(declared.root.people.pull_every) if declared.root else 0
-    bundles = {name: list(pairs) for name, pairs in bundles_of(declared).items()}
-    parts = Parts({file.text.file: known_of(file.shape) for file in declared.files}, bundles, of_people)
+    known = {file.text.file: known_of(file.shape) for file in declared.files}
+    parts = Parts(known, dict(bundles_of(declared)), of_people)
     cut = {file.text.file: packed(file.text.parts) for file in declared.files}
     return Loaded(estate, tuple(findings), digests, checked, declared.patterns, people, pull_every, parts, cut)
 

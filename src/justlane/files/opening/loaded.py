@@ -36,7 +36,7 @@ class Parts(msgspec.Struct, frozen=True):
 
     files: dict[str, FileKnown]
     """All files, in the order in which they count."""
-    bundles: dict[str, list[tuple[str, str]]]
+    bundles: dict[str, tuple[tuple[str, str], ...]]
     """Bundle -> its pairs of a role and a scope."""
     of_people: list[Finding]
     """What reading the people found."""

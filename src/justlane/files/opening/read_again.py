@@ -8,7 +8,7 @@ elsewhere, or gives an error in what others name, the whole is read, which tells
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -22,15 +22,15 @@ from justlane.files.opening.new_people import findings_of_new_people
 from justlane.files.reading.folder import ROOT
 from justlane.model.errors import StorageError
 from justlane.model.estate import Estate, Platform
-from justlane.model.findings import Finding, Severity, Source, has_errors
+from justlane.model.findings import Finding, Source, has_errors
 from justlane.model.scopes import Scope, platform_of
 
 if TYPE_CHECKING:
-    from justlane.files.reading.estate_files import DeclaredFiles
-    from justlane.files.reading.file_parts import Part, Standing
+    from justlane.files.reading.estate_files import DeclaredFile, DeclaredFiles
+    from justlane.files.reading.file_parts import Standing
     from justlane.model.roles import Role
 
-OF_ALL = ("same-binding-twice", "two-lists")
+_OF_ALL = ("same-binding-twice", "two-lists")
 """Findings about bindings of several files together."""
 
 
@@ -71,17 +71,16 @@ def _loaded(
     read: DeclaredFiles | None = None,
     placed: frozenset[str] = frozenset(),
 ) -> Loaded:
-    sound = not has_errors(findings)
-    found = tuple(sorted(set(findings), key=lambda f: (f.source, f.message)))
     from justlane.files.reading.file_parts import packed
 
+    found = tuple(sorted(set(findings), key=lambda f: (f.source, f.message)))
     origin, texts = kept.origin, [file.text for file in read.files] if read else []
     files = {**origin.digests, **{text.file: text.digest for text in texts}}
     if kept.new_people:
         files = {file: known for file, known in files.items() if file in origin.parts.order}
         files |= {file: known for source in kept.people.snapshot.sources for file, known in source.files.items()}
     return Loaded(
-        replace(estate, findings=found) if sound else None,
+        None if has_errors(found) else replace(estate, findings=found),
         found,
         files,
         names_checked=True,
@@ -109,56 +108,51 @@ class _Changes:
         from justlane.files.opening.from_files import known_of
 
         parts = self.kept.origin.parts
-        declared = self._read(self.kept.changed, self._known(self.kept.changed))
+        declared = self._read(self.kept.changed)
         bundles = self._bundles(declared)
-        altered = {name for name, pairs in parts.bundles.items() if bundles.get(name) != tuple(pairs)}
+        altered = {name for name, pairs in parts.bundles.items() if bundles.get(name) != pairs}
         if altered:  # what they bring stands at the lines that give them: those files have to be read too
             giving = {b.source.file for b in self.before.bindings if b.bundle in altered}
-            declared = self._read({*self.kept.changed, *giving}, self._known({*self.kept.changed} - giving))
+            rest = [file for file in declared.files if file.text.file not in giving]
+            declared.files = self._in_order([*rest, *self._read(giving, whole=True).files])
         now = {file.text.file: known_of(file.shape) for file in declared.files if file.shape is not None}
         if len(now) < len(declared.files) or not all(_stands(parts.files[name], known) for name, known in now.items()):
             return None
         if _has_patterns(declared):
             return None
-        after = replace(parts, files={**parts.files, **now}, bundles={n: list(pairs) for n, pairs in bundles.items()})
-        return self._with(declared, after, bundles)
+        return self._with(declared, replace(parts, files={**parts.files, **now}, bundles=bundles))
 
-    def _known(self, files: Iterable[str]) -> dict[str, tuple[Part, ...]]:
+    def _read(self, files: Iterable[str], *, whole: bool = False) -> DeclaredFiles:
+        """Some files, changed or not: of long ones what is another way now, unless the whole is asked for."""
+        from justlane.files.reading.estate_files import DeclaredFiles, read_some
         from justlane.files.reading.file_parts import unpacked
 
-        return {file: unpacked(self.kept.store.cut(file)) for file in files}
+        found: list[DeclaredFile] = []
+        for name in files:
+            known = {} if whole else {name: unpacked(self.kept.store.cut(name))}
+            found += read_some(self.place if name in self.kept.changed else self.folder, [name], known).files
+        return DeclaredFiles(self._in_order(found), ())
 
-    def _read(self, files: Iterable[str], known: Mapping[str, Sequence[Part]]) -> DeclaredFiles:
-        from justlane.files.reading.estate_files import read_some
-
-        changed = {*files}
-        names = [name for name in self.kept.origin.parts.order if name in changed]
-        staged = [name for name in names if name in self.kept.changed]
-        found = read_some(self.place, staged, known)
-        if len(staged) < len(names):
-            found.files += read_some(self.folder, [name for name in names if name not in staged]).files
-            found.files.sort(key=lambda file: names.index(file.text.file))
-        return found
+    def _in_order(self, files: Iterable[DeclaredFile]) -> list[DeclaredFile]:
+        order = self.kept.origin.parts.order
+        return sorted(files, key=lambda file: order.index(file.text.file))
 
     def _bundles(self, declared: DeclaredFiles) -> dict[str, tuple[tuple[str, str], ...]]:
         from justlane.files.building.bindings import bundles_of
 
         parts, read = self.kept.origin.parts, {file.text.file for file in declared.files}
         names = [name for file, known in parts.files.items() if file not in read for name in known.bundles]
-        return {**{name: tuple(parts.bundles[name]) for name in names}, **bundles_of(declared)}
+        return {**{name: parts.bundles[name] for name in names}, **bundles_of(declared)}
 
-    def _with(
-        self, declared: DeclaredFiles, parts: Parts, bundles: dict[str, tuple[tuple[str, str], ...]]
-    ) -> Loaded | None:
+    def _with(self, declared: DeclaredFiles, parts: Parts) -> Loaded | None:
         from justlane.files.building.bindings import bindings_of, expectations_of, situations_of
         from justlane.files.building.name_checks import check_bindings
         from justlane.files.building.places import DeclaredPlaces
         from justlane.files.building.platform_checks import check_platforms
         from justlane.files.people import snapshots
 
-        before = self.before
-        moves = {file.text.file: file.text.standing for file in declared.files}
-        again = _Again(parts.order, moves)
+        before, bundles = self.before, parts.bundles
+        again = _Again(parts.order, {file.text.file: file.text.standing for file in declared.files})
         platforms, placed = self._platforms(declared, again)
         if platforms is None:
             return None
@@ -169,19 +163,18 @@ class _Changes:
             platforms={**before.platforms, **platforms},
             bindings=(*(b for b in bindings if b.built_in), *(b for b in bindings if not b.built_in)),
             expectations=tuple(again.merged(before.expectations, expectations_of(declared))),
-            situations={n: situations[n] for file in parts.order for n in parts.files[file].situations},
+            situations={n: situations[n] for file in parts.files.values() for n in file.situations},
             bundles={name: frozenset(platform_of(scope) for _, scope in pairs) for name, pairs in bundles.items()},
         )
         former = partial(snapshots.former, self.folder, self.kept.people)
-        found = [f for f in again.standing(before.findings) if f.rule not in OF_ALL]
+        found = [f for f in again.standing(before.findings) if f.rule not in _OF_ALL]
         found += declared.findings()
         unmoved = {name: self.kept.store.tree(name).kinds for name in {*platforms} - placed}
         found += check_platforms(estate, declared, former, platforms, unmoved)
         found += check_bindings(estate, declared, bundles, former)
-        if platforms or bundles != {n: tuple(p) for n, p in self.kept.origin.parts.bundles.items()}:
-            wrong = any(f.severity is Severity.ERROR for f in found)
-            if wrong or not _still_hold(before, estate, platforms, placed):
-                return None
+        others_name_it = platforms or bundles != self.kept.origin.parts.bundles
+        if others_name_it and (has_errors(found) or not _still_hold(before, estate, platforms, placed)):
+            return None
         return _loaded(self.kept, estate, found, parts, declared, frozenset(placed))
 
     def _platforms(self, declared: DeclaredFiles, again: _Again) -> tuple[dict[str, Platform] | None, set[str]]:
@@ -202,7 +195,7 @@ class _Changes:
                 lines = again.lines_of_places(old.scopes, name)
                 if lines or platform.scopes[name] != old.scopes[name]:
                     placed.add(name)
-                    scopes = {address: moved(scope, lines) for address, scope in old.scopes.items()}
+                    scopes = {address: _moved(scope, lines) for address, scope in old.scopes.items()}
                     platform = replace(platform, scopes={**scopes, **platform.scopes})
                 else:
                     platform = replace(platform, scopes=old.scopes)
@@ -239,7 +232,7 @@ class _Again:
             standing = self.moves[file]
             lines = standing.moved(item.source.line) if standing else None
             if lines is not None:
-                found.append(moved(item, lines))
+                found.append(_moved(item, lines))
         return found
 
     def lines_of_places(self, scopes: Mapping[str, Scope], platform: str) -> int:
@@ -263,7 +256,7 @@ class _Again:
         return sorted([*self.standing(before), *new], key=lambda i: (place[i.source.file], i.source.line))
 
 
-def moved(one: S, lines: int) -> S:
+def _moved(one: S, lines: int) -> S:
     """A thing with all that is written in it, so many lines further down."""
     if not lines:
         return one
@@ -276,7 +269,7 @@ def _lower(value: Any, lines: int) -> Any:
     if isinstance(value, Source):
         return Source(value.file, value.line + lines, value.column)
     if isinstance(value, tuple) and value and hasattr(value[0], "source"):
-        return tuple(moved(one, lines) for one in value)
+        return tuple(_moved(one, lines) for one in value)
     return value
 
 
@@ -307,11 +300,10 @@ def _still_hold(before: Estate, after: Estate, changed: Iterable[str], placed: C
 
 def _same_names(before: Platform, now: Platform, placed: bool) -> bool:
     """Whether a platform has all that it had, and what lines have to obey is as it was."""
-    own = [{"lines": {}, "sign_in": "", "on_the_way": "", "open_role": ""}]
-    same = replace(before.habits, **own[0]) == replace(now.habits, **own[0])
+    bare = [replace(p.habits, lines={}, sign_in="", on_the_way="", open_role="") for p in (before, now)]
     applies = all(
         name in now.actions and now.actions[name].applies_to == a.applies_to for name, a in before.actions.items()
     )
     names = {*before.roles} <= {*now.roles} and {*before.local_groups} <= {*now.local_groups}
     kinds = not placed or all(a in now.scopes and now.scopes[a].kind == s.kind for a, s in before.scopes.items())
-    return same and applies and names and kinds
+    return bare[0] == bare[1] and applies and names and kinds

@@ -1,7 +1,7 @@
 """The parts of a long file, each with its digest: what stands in it as it was before need not be read again.
 
 A file is cut, by its indentation alone, before each key at the margin, and in long sections before each entry. Whether
-that cut is where YAML has its entries is told by whoever parses the text (`Parts.fits`); where it is not, the file has
+that cut is where YAML has its entries is told by whoever parses the text (`fits`); where it is not, the file has
 no parts and is read whole. Of a file that was cut before, only the entries that are new are read, each with the entry
 before and the entry behind it, which shows that the new ones end where they seem to.
 """
