@@ -8,11 +8,19 @@ time there is, by the greedy choice (Chvátal, 1979) with the bound of the linea
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from typing import NamedTuple
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice
+from typing import NamedTuple, TypeVar
+
+from justlane.engine.facts.graphs import walk
+
+N = TypeVar("N")
 
 _MOST_SOLVED = 20_000
 """So many sets a piece may have to be solved exactly."""
+_MOST_BESIDE = 400
+"""So many rows are looked at to see whether one of them implies another."""
 _SECONDS = 20.0
 """So long one piece may take."""
 
@@ -59,15 +67,9 @@ class _Table:
         """Settle what has no choice, until nothing more can be settled."""
         rows, sets = set(self.rows), set(self.sets)
         while rows or sets:
-            touched_sets = self._needed(rows)
-            sets |= touched_sets
-            touched_rows = self._contained(sets)
-            rows, sets = touched_rows, set()
-            if not rows:
-                sets = self._implied()
-                rows = set()
-                if not sets:
-                    return
+            sets |= self._needed(rows)
+            rows = self._contained(sets)
+            sets = set() if rows else self._implied()
 
     def _needed(self, rows: Iterable[int]) -> set[int]:
         """Choose whatever alone covers a row; the sets that are smaller by it."""
@@ -95,18 +97,17 @@ class _Table:
                 self._drop(number)
                 continue
             rare = min(own, key=lambda row: len(self.rows[row]))
-            cost = self.weights[number], self.ties[number], number
-            for other in self.rows[rare]:
-                beside = self.weights[other], self.ties[other], other
-                if other != number and beside[:1] <= cost[:1] and own <= self.sets[other]:
-                    if len(own) == len(self.sets[other]) and beside > cost:
-                        continue  # the same rows: the better of the two stays
-                    if self.weights[other] == self.weights[number] and beside[1] > cost[1]:
-                        continue  # it covers more, and is liked less: both may be right
-                    touched |= own
-                    self._drop(number)
-                    break
+            if any(other != number and self._beats(other, number) for other in self.rows[rare]):
+                touched |= own
+                self._drop(number)
         return touched
+
+    def _beats(self, one: int, other: int) -> bool:
+        """Whether a set is chosen rather than another one wherever that would do: it covers all of it, weighs no more,
+        and is liked no less; of two with the same rows the better, or the first."""
+        own, rows = self.sets[one], self.sets[other]
+        cost, beside = ((self.weights[n], self.ties[n]) for n in (one, other))
+        return rows <= own and (cost < beside or (cost == beside and (len(rows) < len(own) or one < other)))
 
     def _drop(self, number: int) -> None:
         for row in self.sets.pop(number, ()):
@@ -118,44 +119,45 @@ class _Table:
         touched: set[int] = set()
         for row in sorted(self.rows, key=lambda row: (-len(self.rows[row]), row)):
             own = self.rows[row]
-            if len(own) == 1:
-                continue
-            known: set[int] = set()
-            for number in own:
-                for other in self.sets[number]:
-                    if other != row and other not in known:
-                        known.add(other)
-                        if len(known) > 400:
-                            break
-                        few = self.rows[other]
-                        if few < own or (few == own and other < row):
-                            for set_number in self.rows.pop(row):
-                                self.sets[set_number].discard(row)
-                                touched.add(set_number)
-                            break
-                else:
-                    continue
-                break
+            if len(own) > 1 and any(self._implies(other, row) for other in islice(self._beside(row), _MOST_BESIDE)):
+                for number in self.rows.pop(row):
+                    self.sets[number].discard(row)
+                    touched.add(number)
         return touched
 
+    def _beside(self, row: int) -> Iterator[int]:
+        """The other rows of the sets that cover one, each once."""
+        known = {row}
+        for number in self.rows[row]:
+            for other in self.sets[number] - known:
+                known.add(other)
+                yield other
+
+    def _implies(self, one: int, other: int) -> bool:
+        """Whether whatever covers a row covers another one; of two that are covered by the same, the first does."""
+        few, many = self.rows[one], self.rows[other]
+        return few < many or (few == many and one < other)
+
     def pieces(self) -> list[list[int]]:
-        """The open sets, those together that share a row, through whatever rows."""
-        seen: set[int] = set()
-        found: list[list[int]] = []
-        for start in self.sets:
-            if start in seen:
-                continue
-            seen.add(start)
-            piece, waiting = [], [start]
-            while waiting:
-                number = waiting.pop()
-                piece.append(number)
-                for row in self.sets[number]:
-                    more = self.rows[row] - seen
-                    seen |= more
-                    waiting += more
-            found.append(sorted(piece))
-        return found
+        """The open sets in pieces."""
+        return [sorted(piece) for piece in pieces_of(self.sets)]
+
+
+def pieces_of(sets: Mapping[N, Iterable[int]]) -> list[list[N]]:
+    """Sets in pieces: those together that share a row, through whatever others."""
+    at: dict[int, list[N]] = defaultdict(list)
+    for name, rows in sets.items():
+        for row in rows:
+            at[row].append(name)
+    seen: set[N] = set()
+    found = []
+    for start in sets:
+        if start not in seen:
+            # a row that was looked at once has brought all sets that share it
+            piece = list(walk(start, lambda name: ((other, None) for row in sets[name] for other in at.pop(row, ()))))
+            seen.update(piece)
+            found.append(piece)
+    return found
 
 
 def _solved(table: _Table, piece: Sequence[int]) -> tuple[list[int], int]:

@@ -1,18 +1,19 @@
 """What the lines of a platform give, in sets: who may do what where, and what another line would give.
 
 Only lines that give, always and here-and-below, are put differently, and those that give here only where nothing lies
-in the place; all others stay as they are. A place has a *unit*:
-itself and what lies in it and is touched by no line. What a line gives at a place reaches its unit and all that lies in
-it; so a line elsewhere says the same if it reaches the same units.
+in the place; all others stay as they are. A place has a *unit*: itself and what lies in it and is touched by no line.
+What a line gives at a place reaches its unit and all that lies in it; so a line elsewhere says the same if it reaches
+the same units.
 """
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from functools import cached_property
+from functools import cache, cached_property
 
 from justlane.engine.decision.judge import Question
+from justlane.engine.facts.graphs import walk
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.engine.facts.membership import user
 from justlane.model.bindings import Binding
@@ -52,6 +53,9 @@ class Holdings:
         self._fixed: dict[str, dict[int, int]] = {}
         """The same of lines that stay as they are."""
         self._everybody: dict[str, int] = {}
+        self.below = cache(self._found_below)
+        self._given_at = cache(self._found_given_at)
+        self._in_units = cache(self._found_in_unit)
         self._read()
 
     # --- actions, roles, places -------------------------------------------------------------------------------------
@@ -110,23 +114,23 @@ class Holdings:
                 found |= self.below(one)
         return found
 
-    def below(self, place: str) -> int:
+    def _found_below(self, place: str) -> int:
         """The actions that can be done at a place or in it."""
-        if place not in self._below:
-            self._below[place] = self.at(place)
-            for one in self._right_in(place):
-                self._below[place] |= self.below(one)
-        return self._below[place]
+        found = self.at(place)
+        for one in self._right_in(place):
+            found |= self.below(one)
+        return found
 
-    @cached_property
-    def _below(self) -> dict[str, int]:
-        return {}
+    def within(self, place: str) -> Iterable[str]:
+        """A touched place and all touched places in it, each once."""
+        return walk(place, lambda outer: ((one, None) for one in self.inside[outer]))
 
     # --- people -----------------------------------------------------------------------------------------------------
 
     @cached_property
     def members(self) -> dict[Principal, frozenset[int]]:
-        """Group, of the directory or the platform's own -> whoever is in it and may sign in."""
+        """Group, of the directory or the platform's own -> whoever is in it and may sign in; without those of the
+        directory where they count only where they were published."""
         columns, names = self._numbered.columns, self._numbered.group_names
         inner: dict[int, list[int]] = {}
         for within, outer in zip(columns.inner.tolist(), columns.outer.tolist(), strict=True):
@@ -135,20 +139,15 @@ class Holdings:
         direct = [self._active.intersection(items[start[n] : start[n + 1]]) for n in range(len(names))]
         found: dict[Principal, frozenset[int]] = {}
         for number, name in enumerate(names):
-            seen, waiting, people = {number}, [number], set(direct[number])
-            while waiting:
-                more = [one for one in inner.get(waiting.pop(), ()) if one not in seen]
-                seen.update(more)
-                waiting += more
-                for one in more:
-                    people |= direct[one]
-            found[Principal(PrincipalKind.GROUP, name)] = frozenset(people)
+            all_in = walk(number, lambda outer: ((one, None) for one in inner.get(outer, ())))
+            found[Principal(PrincipalKind.GROUP, name)] = frozenset().union(*(direct[one] for one in all_in))
         for local in self.prepared.platform.local_groups.values():
             if any(member.last_day for member in local.members):
                 continue  # who is in it changes by itself
             people = {n for member in local.members for n in self._behind(member.member, found)}
             found[Principal(PrincipalKind.LOCAL_GROUP, local.name)] = frozenset(people)
-        return found
+        published = self.prepared.platform.habits.publication
+        return {p: people for p, people in found.items() if not (published and p.kind is PrincipalKind.GROUP)}
 
     def _behind(self, principal: Principal, groups: Mapping[Principal, frozenset[int]]) -> frozenset[int]:
         if principal.kind is PrincipalKind.USER:
@@ -173,12 +172,10 @@ class Holdings:
                 everybody = b.principal.kind is PrincipalKind.AUTHENTICATED
                 self._everybody[b.scope] = self._everybody.get(b.scope, 0) | (self.holds[b.role] if everybody else 0)
                 continue
-            if self._needs_publication and b.principal.kind is PrincipalKind.GROUP:
-                continue
             people = self.people(b.principal)
-            if not (b.built_in or b.bundle or b.pattern) and people:
-                self.lines.setdefault((b.principal, b.role, b.scope), []).append(b)
             stays = b.built_in or b.bundle or b.pattern
+            if people and not stays:
+                self.lines.setdefault((b.principal, b.role, b.scope), []).append(b)
             for given in (self._own, self._fixed) if stays else (self._own,):
                 own = given.setdefault(b.scope, {})
                 for number in people:
@@ -188,10 +185,6 @@ class Holdings:
         """Whether nothing lies in a place, nor is gathered by it: there *here only* says the same as here and below."""
         return not self.prepared.coverage.children(place) and not self.prepared.platform.scopes[place].gathers
 
-    @property
-    def _needs_publication(self) -> bool:
-        return self.prepared.platform.habits.publication
-
     def given(self, number: int, place: str) -> int:
         """The actions that lines at places that cover one give somebody there, as bits."""
         found, chain = self._given_at(place)
@@ -199,19 +192,13 @@ class Holdings:
             found |= own.get(number, 0)
         return found
 
-    def _given_at(self, place: str) -> tuple[int, list[dict[int, int]]]:
+    def _found_given_at(self, place: str) -> tuple[int, list[dict[int, int]]]:
         """What everybody is given at a place, and, for each place that covers it, what people are."""
-        if place not in self._chains:
-            covering = self.prepared.coverage.covering(place)
-            everybody = 0
-            for outer in covering:
-                everybody |= self._everybody.get(outer, 0)
-            self._chains[place] = everybody, [self._own[outer] for outer in covering if outer in self._own]
-        return self._chains[place]
-
-    @cached_property
-    def _chains(self) -> dict[str, tuple[int, list[dict[int, int]]]]:
-        return {}
+        covering = self.prepared.coverage.covering(place)
+        everybody = 0
+        for outer in covering:
+            everybody |= self._everybody.get(outer, 0)
+        return everybody, [self._own[outer] for outer in covering if outer in self._own]
 
     @cached_property
     def settled_people(self) -> set[int]:
@@ -230,40 +217,26 @@ class Holdings:
     def lacking(self, number: int, actions: int, scope: str, most: int) -> int | None:
         """How many cells somebody would gain by some actions at a place and in it; None if more than the most, or one
         of something sensitive."""
-        found, seen, waiting = 0, {scope}, [scope]
-        while waiting:
-            place = waiting.pop()
+        found = 0
+        for place in self.within(scope):
             more = actions & self.unit[place] & ~self.given(number, place)
-            if more & self._sensitive:
+            if more & self.sensitive:
                 return None
-            found += (
-                sum((more & at).bit_count() * places for at, places in self._in_units(place).items()) if more else 0
-            )
+            if more:
+                found += sum((more & at).bit_count() * places for at, places in self._in_units(place).items())
             if found > most:
                 return None
-            inner = [one for one in self.inside[place] if one not in seen]
-            seen.update(inner)
-            waiting += inner
         return found
 
     @cached_property
-    def _sensitive(self) -> int:
+    def sensitive(self) -> int:
+        """The sensitive actions, as bits."""
         return self._bits(action.name for action in self.prepared.platform.actions.values() if action.sensitive)
 
-    def _in_units(self, place: str) -> Counter[int]:
+    def _found_in_unit(self, place: str) -> Counter[int]:
         """What can be done at each place of a unit, as bits -> at how many of them."""
-        if place not in self._units:
-            found, waiting = Counter[int](), [place]
-            while waiting:
-                one = waiting.pop()
-                found[self.at(one)] += 1
-                waiting += [inner for inner in self._right_in(one) if inner not in self.touched]
-            self._units[place] = found
-        return self._units[place]
-
-    @cached_property
-    def _units(self) -> dict[str, Counter[int]]:
-        return {}
+        unit = walk(place, lambda outer: ((one, None) for one in self._right_in(outer) if one not in self.touched))
+        return Counter(map(self.at, unit))
 
     def at_places(self, place: str) -> set[int]:
         """Whoever is given anything at a place or at one that covers it."""

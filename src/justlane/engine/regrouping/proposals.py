@@ -7,15 +7,15 @@ everybody whom it reaches holds all of it already.
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
-from functools import cached_property
+from functools import cache, cached_property
 
 from msgspec import Struct
 
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
-from justlane.engine.regrouping.cover import lightest_cover
+from justlane.engine.regrouping.cover import lightest_cover, pieces_of
 from justlane.engine.regrouping.holdings import Holdings, Line
 from justlane.model.bindings import Binding
 from justlane.model.people import Principal, PrincipalKind
@@ -106,9 +106,7 @@ def regroup(
     proposals = [*_apart(found, [line for line in chosen if line not in held.lines], going)]
     proposals += [Regrouping((), tuple(twice), 0)] if twice else []
     persons = [line for line in chosen if line[0].kind is PrincipalKind.USER]
-    times: dict[Principal, int] = defaultdict(int)
-    for principal, _, _ in persons:
-        times[principal] += 1
+    times = Counter(principal for principal, _, _ in persons)
     return Regrouped(
         platform,
         _counted(held, (line for line, some in held.lines.items() for _ in some)),
@@ -141,38 +139,22 @@ def _new_groups(persons: Iterable[Line], weights: Weights) -> list[NewGroup]:
 
 def _counted(held: Holdings, lines: Iterable[Line]) -> LineCount:
     some = list(lines)
-    sensitive = sum(held.actions[a.name] for a in held.prepared.platform.actions.values() if a.sensitive)
     persons = [line for line in some if line[0].kind is PrincipalKind.USER]
-    with_it = sum(bool(held.holds[role] & held.below(scope) & sensitive) for _, role, scope in persons)
+    with_it = sum(bool(held.holds[role] & held.below(scope) & held.sensitive) for _, role, scope in persons)
     return LineCount(len(some), len(persons), len({line[0] for line in persons}), with_it)
 
 
 def _apart(found: Candidates, give: Sequence[Line], going: Sequence[Line]) -> Iterator[Regrouping]:
     """The change in pieces of which each stands for itself: lines that give the same, through whatever others."""
     rows = {line: found.rows_of(line) for line in (*give, *going)}
-    at: dict[int, list[Line]] = defaultdict(list)
-    for line, some in rows.items():
-        for row in some:
-            at[row].append(line)
-    order = {line: number for number, line in enumerate((*give, *going))}
-    new, seen = set(give), set[Line]()
-    pieces = []
-    for start in order:
-        if start in seen:
-            continue
-        seen.add(start)
-        piece, waiting = [], [start]
-        while waiting:
-            line = waiting.pop()
-            piece.append(line)
-            more = {other for row in rows[line] for other in at[row]} - seen
-            seen |= more
-            waiting += more
+    order = {line: number for number, line in enumerate(rows)}
+    new, pieces = set(give), []
+    for piece in pieces_of(rows):
         piece.sort(key=order.__getitem__)
-        bindings = [b for line in piece if line not in new for b in found.held.lines[line]]
-        people = {found.row_person(row) for line in piece for row in rows[line]}
         mine = tuple(line for line in piece if line in new)
-        pieces.append(Regrouping(mine, tuple(bindings), len(people), found.gains_of(mine)))
+        bindings = tuple(b for line in piece if line not in new for b in found.held.lines[line])
+        people = {found.row_person(row) for line in piece for row in rows[line]}
+        pieces.append(Regrouping(mine, bindings, len(people), found.gains_of(mine)))
     yield from sorted(pieces, key=lambda piece: len(piece.give) - len(piece.going))
 
 
@@ -181,10 +163,12 @@ class Candidates:
 
     def __init__(self, held: Holdings, gaining: int = 0) -> None:
         self.held, self._gaining = held, gaining
-        self._numbers: dict[tuple[int, int, str], int] = {}
         self._persons: list[int] = []
-        self._rows: dict[tuple[str, int], dict[int, list[tuple[int, int]]]] = defaultdict(lambda: defaultdict(list))
-        """(unit, roles that give the row) -> person -> rows; the roles as bits."""
+        self._rows: dict[tuple[str, int], dict[int, int]] = defaultdict(dict)
+        """(unit, roles that give the row) -> person -> row; the roles as bits."""
+        self._hardest = cache(self._found_hardest)
+        self._settled = cache(self._given_besides)
+        self._reached = cache(self._found_reached)
         self._permitted: dict[tuple[int, str], frozenset[int]] = {}
         self.giving_more: set[Line] = set()
         """Of the sets, those by which somebody would gain something."""
@@ -202,16 +186,10 @@ class Candidates:
         holds = self.held.holds
         return {bit: sum(self._roles[r] for r in holds if holds[r] & bit) for bit in self.held.actions.values()}
 
-    def _hardest(self, actions: int) -> tuple[int, ...]:
+    def _found_hardest(self, actions: int) -> tuple[int, ...]:
         """Of some actions, by which roles each is given; those that only fewer roles give come with the others."""
-        if actions not in self._hard:
-            some = {roles for bit, roles in self._giving.items() if actions & bit}
-            self._hard[actions] = tuple(one for one in sorted(some) if not any(o & one == o != one for o in some))
-        return self._hard[actions]
-
-    @cached_property
-    def _hard(self) -> dict[int, tuple[int, ...]]:
-        return {}
+        some = {roles for bit, roles in self._giving.items() if actions & bit}
+        return tuple(one for one in sorted(some) if not any(o & one == o != one for o in some))
 
     def _set_rows(self) -> None:
         held = self.held
@@ -219,7 +197,7 @@ class Candidates:
             units = self._units(role, scope, None)
             for number in held.people(principal):
                 for unit, roles in self._units(role, scope, number) if number in held.settled_people else units:
-                    self._row(number, roles, unit)
+                    self._set_row(number, roles, unit)
 
     def _units(self, role: str, scope: str, number: int | None) -> list[tuple[str, int]]:
         """The outermost units that a role reaches from a place, with the roles that could give it there; what lines
@@ -237,24 +215,16 @@ class Candidates:
             waiting += [(one, left) for one in held.inside[place] if left & held.below(one)]
         return list(found)
 
-    def _settled(self, actions: int) -> int:
+    def _given_besides(self, actions: int) -> int:
         """What whoever is given some actions is given besides, whichever role does it."""
-        if actions not in self._with:
-            hard = self._hardest(actions)
-            given = (bit for bit, roles in self._giving.items() if any(one & roles == one for one in hard))
-            self._with[actions] = sum(given)
-        return self._with[actions]
+        hard = self._hardest(actions)
+        return sum(bit for bit, roles in self._giving.items() if any(one & roles == one for one in hard))
 
-    @cached_property
-    def _with(self) -> dict[int, int]:
-        return {}
-
-    def _row(self, number: int, roles: int, unit: str) -> None:
-        key = number, roles, unit
-        if key not in self._numbers:
-            self._numbers[key] = len(self._persons)
+    def _set_row(self, number: int, roles: int, unit: str) -> None:
+        known = self._rows[unit, roles]
+        if number not in known:
+            known[number] = len(self._persons)
             self._persons.append(number)
-            self._rows[unit, roles][number].append((self._numbers[key], roles))
 
     def row_person(self, row: int) -> int:
         """Whom a row is about."""
@@ -268,29 +238,15 @@ class Candidates:
         for unit, roles in self._reached(role, scope):
             known = self._rows[unit, roles]
             if len(people) < len(known):
-                found.update(row for number in people if number in known for row, _ in known[number])
+                found.update(known[number] for number in people if number in known)
             else:
-                found.update(row for number, rows in known.items() if number in people for row, _ in rows)
+                found.update(row for number, row in known.items() if number in people)
         return found
 
-    def _reached(self, role: str, scope: str) -> list[tuple[str, int]]:
+    def _found_reached(self, role: str, scope: str) -> list[tuple[str, int]]:
         """The units with rows that a role reaches from a place and gives."""
-        key = role, scope
-        if key not in self._reach:
-            bit, seen, waiting = self._roles[role], {scope}, [scope]
-            found: list[tuple[str, int]] = []
-            while waiting:
-                place = waiting.pop()
-                found += [(place, roles) for roles in self._at_unit[place] if roles & bit]
-                more = [one for one in self.held.inside[place] if one not in seen]
-                seen.update(more)
-                waiting += more
-            self._reach[key] = found
-        return self._reach[key]
-
-    @cached_property
-    def _reach(self) -> dict[tuple[str, str], list[tuple[str, int]]]:
-        return {}
+        bit = self._roles[role]
+        return [(place, roles) for place in self.held.within(scope) for roles in self._at_unit[place] if roles & bit]
 
     @cached_property
     def _at_unit(self) -> dict[str, list[int]]:
@@ -319,10 +275,9 @@ class Candidates:
         in_groups: dict[int, list[Principal]] = defaultdict(list)
         sizes: dict[Principal, int] = {}
         for principal, people in held.members.items():
-            if people and not (held.prepared.platform.habits.publication and principal.kind is PrincipalKind.GROUP):
-                sizes[principal] = len(people)
-                for number in people:
-                    in_groups[number].append(principal)
+            sizes[principal] = len(people)
+            for number in people:
+                in_groups[number].append(principal)
         for scope in sorted(held.touched):
             for role in self._useful(scope):
                 permitted = self.permitted(held.holds[role], scope)
