@@ -19,23 +19,20 @@ from justlane.model.findings import Source
 
 
 def regrouped(index: EstateIndex, platform: str, question: Question, weights: Weights, gaining: int = 0) -> Regrouped:
-    """The proposals for a platform, all together proved to change nothing on any day, or, where people may gain a few
-    cells by each new line, nothing but those.
-
-    RefusedError where lines cannot be put differently there, or the comparison finds that something would change.
-    """
+    """The proposals for a platform, not yet proved. RefusedError where lines cannot be put differently there."""
     why = cannot_regroup(index.platform(platform))
     if why:
         raise RefusedError(
             f"the lines of {platform} cannot be put differently: {why}", "`justlane tidy` takes out some"
         )
-    found = regroup(index, platform, question, weights, gaining)
-    if found.proposals:
-        _prove(index, platform, question, found.proposals)
-    return found
+    return regroup(index, platform, question, weights, gaining)
 
 
-def _prove(index: EstateIndex, platform: str, question: Question, proposals: Sequence[Regrouping]) -> None:
+def prove(index: EstateIndex, platform: str, question: Question, proposals: Sequence[Regrouping]) -> None:
+    """RefusedError if some proposals together would change anything on any day, or, where people may gain a few cells
+    by each new line, anything but those."""
+    if not proposals:
+        return
     gone = {id(b) for one in proposals for b in one.going}
     nowhere = Source(index.platform(platform).platform.source.file)
     new = [Binding(*line, "", nowhere) for one in proposals for line in one.give]

@@ -66,19 +66,22 @@ def regroup(ctx: click.Context, /, given: RegroupOptions) -> None:
     """
     from justlane.engine.regrouping.proposals import Weights
     from justlane.files.editing.regrouping import put_differently
-    from justlane.jobs.regrouping import regrouped, taken
+    from justlane.jobs.regrouping import prove, regrouped, taken
 
     editing = begun(given)
     name = known.platform_named(editing.index.estate, given.platform)
     weights = Weights(given.weight_of_line, given.weight_of_person)
     found = regrouped(editing.index, name, editing.question, weights, given.gaining)
     if not given.take:
+        prove(editing.index, name, editing.question, found.proposals)
         show("Regrouped", found, given.form)
         ctx.exit(1 if found.proposals else 0)
     wanted = taken(found, _numbers(given.take))
     put_differently(editing.draft, editing.index, wanted)
     going, new = sum(len(one.going) for one in wanted), sum(len(one.give) for one in wanted)
     gained = any(one.gaining for one in wanted)
+    if gained:  # otherwise the edit itself is compared, and refused if anybody gains or loses anything by it
+        prove(editing.index, name, editing.question, wanted)
     what = "nobody loses anything" if gained else "nobody gains or loses anything"
     told = Remark("says-the-same", f"{counted(new, 'line')} in the place of {going:,}, and {what}")
     reason = given.because.strip() or "Groups carry what was given to each alone."

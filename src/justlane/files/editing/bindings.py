@@ -151,11 +151,21 @@ def _spoken(binding: Binding) -> str:
 
 def place_of(document: Document, source: Source, section: str = SECTION) -> int:
     """Which item of a list stands at a line. RefusedError if none does any more."""
-    wanted = line_now(document, source.line)
-    for place in range(len(document.node((section,)).items) if document.has((section,)) else 0):
-        if document.line((section, place)) == wanted:
-            return place
-    raise RefusedError(f"{source.line_address}: this line is not among the {section} any more", "try again")
+    place = places_of(document, section).get(line_now(document, source.line))
+    if place is None:
+        raise not_there(source, section)
+    return place
+
+
+def places_of(document: Document, section: str = SECTION) -> dict[int, int]:
+    """Line -> which item of a list stands there."""
+    count = len(document.node((section,)).items) if document.has((section,)) else 0
+    return {document.line((section, place)): place for place in range(count)}
+
+
+def not_there(source: Source, section: str = SECTION) -> RefusedError:
+    """The error for a line at which no item of a list stands."""
+    return RefusedError(f"{source.line_address}: this line is not among the {section} any more", "try again")
 
 
 class Taking(NamedTuple):

@@ -8,12 +8,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.regrouping.proposals import Regrouping
 from justlane.files.building.bindings import BUNDLE
-from justlane.files.editing.bindings import SECTION, NewLine
+from justlane.files.editing.bindings import SECTION, NewLine, not_there, places_of
 from justlane.files.editing.draft import Draft
 from justlane.files.editing.many_lines import in_lists, products
 from justlane.files.in_place.scalars import Value, few
 from justlane.model.bindings import Binding
-from justlane.model.errors import RefusedError
 from justlane.model.findings import Source
 
 
@@ -36,13 +35,11 @@ def put_differently(draft: Draft, index: EstateIndex, proposals: Sequence[Regrou
             new[first] += [line.value for line in in_lists(words, like)]
     for file in dict.fromkeys(source.file for source in sorted(sources)):
         document = draft.document(file)
-        count = len(document.node((SECTION,)).items) if document.has((SECTION,)) else 0
-        places = {document.line((SECTION, place)): place for place in range(count)}
-        others: dict[int, Sequence[Value]] = {}
+        places, others = places_of(document), dict[int, Sequence[Value]]()
         for source in (source for source in sources if source.file == file):
-            if source.line not in places:
-                raise RefusedError(f"{source.line_address}: this line is not among the {SECTION} any more", "try again")
-            place = places[source.line]
+            place = places.get(source.line)
+            if place is None:
+                raise not_there(source)
             entry: Mapping[str, Value] = document.node((SECTION, place)).plain  # type: ignore[assignment]
             others[place] = [*new.get(source, ()), *_what_is_left(entry, left[source])]
         document.rewrite((SECTION,), others)
@@ -57,10 +54,10 @@ def _what_is_left(entry: Mapping[str, Value], bindings: Iterable[Binding]) -> li
     )
     found = []
     for roles, to, at in products(words):
-        said: dict[str, Value] = {**entry, key: few(roles), "to": few(to)}
-        if at != ("",):
-            said["at"] = few(at)
-        found.append({name: value for name, value in said.items() if name != "at" or at != ("",)})
+        said: dict[str, Value] = {**entry, key: few(roles), "to": few(to), "at": few(at)}
+        if at == ("",):  # a bundle says itself where
+            del said["at"]
+        found.append(said)
     return found
 
 

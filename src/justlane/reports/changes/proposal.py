@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from justlane.engine.changes.comparison import Acting, Alike, CellChange
 from justlane.engine.changes.effect import Effect
 from justlane.files.editing.draft import Changed, Hunk
 from justlane.files.saving.proposal import Proposal
-from justlane.model.findings import Finding, Source
+from justlane.model.findings import Source
 from justlane.model.names import counted
 from justlane.reports.changes import comparison
 from justlane.reports.outputs.changes import Alike as AlikeJson
@@ -157,37 +157,21 @@ def _lines(result: Proposal) -> Iterator[Line]:
     for remark in result.remarks:
         told = f" ({remark.source.line_address})" if remark.source else ""
         yield line(("note     ", "head"), remark.message + told, hanging=" " * 9)
-    yield from _warnings(result)
-    for said in _against(result):
-        yield line(("against  ", "no"), said, hanging=" " * 9)
+    warnings = [(f.rule, f"{f.source.line_address}: {f.message}") for f in result.warnings]
+    yield from _few_of_each("warning", "warn", warnings, _MOST_ALIKE, "`check` has all")
+    against = [(refusal.kind, refusal.message) for refusal in result.refusals]
+    yield from _few_of_each("against", "no", against, _MOST_AGAINST, "--format json has all")
 
 
-def _warnings(result: Proposal) -> Iterator[Line]:
-    """What `check` says from now on; of many of a kind a few, with how many more there are."""
-    kinds: dict[str, list[Finding]] = {}
-    for finding in result.warnings:
-        kinds.setdefault(finding.rule, []).append(finding)
-    for rule, some in kinds.items():
-        most = len(some) if len(some) <= _MOST_ALIKE + 1 else _MOST_ALIKE
-        for finding in some[:most]:
-            yield line(("warning  ", "warn"), f"{finding.source.line_address}: {finding.message}", hanging=" " * 9)
-        if most < len(some):
-            more = f"and {len(some) - most:,} more of the kind ({rule}): `check` has all"
-            yield line(("         ", "warn"), (more, "dim"), hanging=" " * 9)
-
-
-def _against(result: Proposal) -> Iterator[str]:
-    """What speaks against the edit; of many of a kind a few, with how many more there are."""
+def _few_of_each(word: str, style: str, said: Iterable[tuple[str, str]], most: int, where: str) -> Iterator[Line]:
+    """What is said, each with its kind; of many of a kind a few, with how many more there are."""
     kinds: dict[str, list[str]] = {}
-    for refusal in result.refusals:
-        kinds.setdefault(refusal.kind, []).append(refusal.message)
+    for kind, message in said:
+        kinds.setdefault(kind, []).append(message)
     for some in kinds.values():
-        left = len(some) - _MOST_AGAINST
-        if left <= 1:
-            yield from some
-            continue
-        yield from some[:_MOST_AGAINST]
-        yield f"and {left} more of this kind; --format json has all"
+        left = len(some) - most
+        shown = some if left <= 1 else [*some[:most], f"and {left:,} more of this kind; {where}"]
+        yield from (line((f"{word:<9}", style), message, hanging=" " * 9) for message in shown)
 
 
 def _file(change: Changed) -> Iterator[Line]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal, TypedDict
 
+from justlane.platforms.survey import Kind
+
 
 class PlanEffect(TypedDict):
     gained: int
@@ -198,20 +200,7 @@ class RoleUse(TypedDict):
 
 
 class Noted(TypedDict):
-    kind: Literal[
-        "unknown-account",
-        "disabled-account",
-        "unknown-group",
-        "whole-platform",
-        "unknown-role",
-        "unknown-place",
-        "spelt-alike",
-        "alike-roles",
-        "unheld-role",
-        "empty-place",
-        "given-twice",
-        "not-judged",
-    ]
+    kind: Kind
     says: str
     items: list[str]
 
