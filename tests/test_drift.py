@@ -7,18 +7,22 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, given, settings, strategies
+from msgspec.structs import replace
 
+from justlane.engine.decision.judge import Judge
 from justlane.engine.facts.index import EstateIndex
+from justlane.engine.facts.people import ANONYMOUS_NAME, NOBODY, person
 from justlane.model.errors import UsageError
-from justlane.model.estate import Estate
+from justlane.model.estate import Decides, Estate, Managed
 from justlane.platforms.alignment import readings
 from justlane.platforms.alignment.drift import DifferenceKind, drift
 from justlane.platforms.alignment.plan import plan
 from justlane.platforms.interface import Reading
-from justlane.platforms.over_http.dialect import declared_parts
-from tests.drawing import NOW, estates
+from justlane.platforms.over_http.dialect import as_read, declared_parts
+from tests.drawing import FACTS, NOW, estates
 from tests.support import EstateTest
+from tests.test_random_estates import asked_in
 
 BEHIND = "tamsin.quill release-publisher buildyard/release"
 
@@ -60,6 +64,65 @@ class DriftTest(EstateTest):
             self.lane("undo --yes")
             self.lane("align buildyard --yes")
             self.assertEqual(self.drift(code=0)[0]["differences"], [])
+
+    def manage(self, said: str) -> None:
+        """Say what the estate answers for on the build yard."""
+        path = self.folder / "platforms" / "buildyard.yaml"
+        text = "".join(part for part in path.read_text().splitlines(keepends=True) if not part.startswith("manages:"))
+        path.write_text(text.replace("\nactions:\n", f"\nmanages: {said}\n\nactions:\n" if said else "\nactions:\n", 1))
+
+    def test_what_is_not_managed_is_left_alone_and_shown_apart(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            self.lane(f"meddle buildyard grant {BEHIND}")
+            self.lane("meddle buildyard grant tamsin.quill pipeline-runner buildyard/forecast")
+            for said, inside in (
+                ("{places: buildyard/release}", ["release-publisher"]),
+                ("{places: buildyard/fore*}", ["pipeline-runner"]),
+                ("{roles: release-*}", ["release-publisher"]),
+                ("{accounts: user tam*}", ["release-publisher", "pipeline-runner"]),
+                ("{accounts: group tool-keepers}", []),
+            ):
+                with self.subTest(said):
+                    self.manage(said)
+                    found = self.drift(code=1 if inside else 0)[0]
+                    told = [{d["held"]["role"] for d in found[key] if d["part"] == "bindings"} for key in ("differences", "outside")]
+                    self.assertEqual(told, [set(inside), {"release-publisher", "pipeline-runner"} - set(inside)])
+            self.manage("{places: buildyard/forecast}")
+            self.lane("align buildyard --yes")
+            found = self.drift(code=0)[0]
+            self.assertEqual([d["held"]["role"] for d in found["outside"]], ["release-publisher"])
+            self.assertIn("holds what the estate manages", self.lane("align buildyard --dry-run").out)
+            self.assertIn("outside of what the estate manages: binding: release-publisher", self.lane("drift buildyard").out)
+            self.manage("")
+            self.assertEqual([d["held"]["role"] for d in self.drift()[0]["differences"]], ["release-publisher"])
+
+    def test_what_stands_outside_and_reaches_in_is_no_match(self) -> None:
+        with self.standing_in("buildyard"):
+            self.lane("align buildyard --yes")
+            self.lane("meddle buildyard grant tamsin.quill pipeline-author buildyard")
+            self.manage("{places: buildyard/night-shift}")
+            found = self.drift()[0]
+            self.assertEqual(found["differences"], [])
+            self.assertEqual([who.split(" at ")[0] for who in found["reached"]], ["tamsin.quill"])
+            self.assertIn("gives something else than is declared to tamsin.quill", self.lane("align buildyard --dry-run", 1).out)
+            self.assertIn("kept      buildyard", self.run_lane("check").out)
+            self.manage("{accounts: user ro*}")
+            self.assertEqual(self.drift(code=0)[0]["reached"], [])
+
+    def test_what_manages_names_has_to_be_there(self) -> None:
+        for said, told in (
+            ("{places: buildyard/forcast}", "did you mean buildyard/forecast"),
+            ("{roles: x-*}", "no role of buildyard matches 'x-*'"),
+            ("{accounts: group tool-keeper}", "did you mean tool-keepers"),
+            ("{accounts: tam*}", "is no account"),
+            ("{places: []}", "names nothing"),
+        ):
+            with self.subTest(said):
+                self.manage(said)
+                ran = self.run_lane("check")
+                self.assertIn(told, ran.out + ran.err)
+                self.assertNotEqual(ran.code, 0)
 
     def test_what_could_not_be_read_is_never_a_match(self) -> None:
         with self.standing_in("buildyard"):
@@ -113,6 +176,46 @@ class MeaningTest(TestCase):
         kinds = {"add": DifferenceKind.MISSING, "remove": DifferenceKind.ADDED, "change": DifferenceKind.CHANGED}
         for d in found.differences:
             self.assertEqual({kinds[s.verb] for s in planned.steps if (s.part, s.name) == (d.step.part, d.step.name)}, {d.kind})
+
+
+class ManagedTest(TestCase):
+    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(estates(), estates(), strategies.data())
+    def test_what_is_outside_can_do_after_aligning_what_it_could_and_a_match_inside_is_one(
+        self, estate: Estate, other: Estate, data: strategies.DataObject
+    ) -> None:
+        """Cell by cell, person by person, by the judge alone rather than by what splits the steps."""
+        platform = estate.platforms["p"]
+        places = tuple(data.draw(strategies.lists(strategies.sampled_from(sorted(platform.scopes)), max_size=2)))
+        logins = data.draw(strategies.lists(strategies.sampled_from(sorted(estate.directory.users)), max_size=2))
+        accounts = tuple(f"user {login}" for login in logins)
+        if platform.habits.decides is Decides.LAST_MATCH or not (places or accounts):
+            return
+        managed = Managed(places, (), accounts, platform.source)
+        index = EstateIndex(replace(estate, platforms={**estate.platforms, "p": replace(platform, manages=managed)}))
+        held = Reading("1", declared_parts(EstateIndex(other), "p", NOW).parts)
+        planned = plan(index, "p", held, NOW)
+        after = held.changed((s.part, s.name, s.after) for s in planned.steps)
+        found = drift(index, "p", after, NOW)
+        self.assertEqual((found.differences, plan(index, "p", after, NOW).steps), ((), ()), "nothing is left to do")
+        wanted = Reading("2", declared_parts(index, "p", NOW).parts)
+        was, now, meant = (EstateIndex(as_read(index, "p", some)) for some in (held, after, wanted))
+        covered = {inner for place in places for inner in index.platform("p").coverage.covered(place)}
+        for login in (*index.estate.directory.users, ANONYMOUS_NAME):
+            for place in platform.scopes:
+                inside = (not places or place in covered) and (not accounts or login in logins)
+                if not inside and not planned.harmed:
+                    self.assertEqual(may(was, login, place), may(now, login, place), (login, place, planned.steps))
+                if inside and found.clean and not planned.by_hand:
+                    self.assertEqual(may(now, login, place), may(meant, login, place), (login, place, found.outside))
+
+
+def may(index: EstateIndex, login: str, place: str) -> list[set[str]]:
+    """What somebody may do somewhere, in each of some circumstances."""
+    users = index.estate.directory.users
+    somebody = person(index, login, "p", NOW) if login in users or login == ANONYMOUS_NAME else NOBODY
+    judges = [Judge(index.platform("p"), somebody, asked_in(facts), index.estate.time_zone) for facts in FACTS[::5]]
+    return [{action for action, some in judging.at(place).items() if some} for judging in judges]
 
 
 class TakingBackTest(EstateTest):

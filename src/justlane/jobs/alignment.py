@@ -72,6 +72,7 @@ class Alignment:
         """RefusedError if the plan takes away more than is allowed, or, the first time, what nobody declared, unless
         `undeclared` allows it; or, unless somebody says why it is right all the same, gives back what no cell counts,
         or locks somebody out."""
+        plan.refuse_harm_outside(self.plan)
         plan.refuse_too_many_removals(self.plan, most_removals)
         # a sheet that was handed out says all that is to go, and waits until somebody has done it
         before = self._journal.has("started" if self.by_people else "finished")

@@ -15,6 +15,7 @@ from justlane.files.opening.index import open_index
 from justlane.files.opening.loaded import Loaded
 from justlane.model.names import counted
 from justlane.model.progress import Progress
+from justlane.platforms.alignment.standing import standings
 from justlane.reports.checks.checked import Checked
 from justlane.rules.inspection import Flaw, Knowledge
 from justlane.rules.interface import RULES, Findings, findings
@@ -44,7 +45,8 @@ def find_flaws(
     accepted = () if since else found.accepted
     asked = only or tuple(RULES)
     return Checked(
-        loaded.estate.name, flaws, _sizes(loaded), True, accepted, lines_at(place, sources), since, asked
+        loaded.estate.name, flaws, _sizes(loaded), True, accepted, lines_at(place, sources), since, asked,
+        standings(place, loaded.estate),
     )  # fmt: skip
 
 

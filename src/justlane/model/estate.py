@@ -95,6 +95,18 @@ class Connection(Struct, frozen=True):
     """Settings of a connector of another package."""
 
 
+class Managed(Struct, frozen=True):
+    """What an estate answers for on a platform; what is empty limits nothing."""
+
+    places: tuple[str, ...]
+    """Addresses of scopes: these, and what they cover."""
+    roles: tuple[str, ...]
+    """Names of roles, or patterns."""
+    accounts: tuple[str, ...]
+    """`user NAME` (or a pattern) and `group NAME`, for the people in it."""
+    source: Source
+
+
 class Administration(Struct, frozen=True):
     """What it takes to administer a platform."""
 
@@ -134,6 +146,8 @@ class Platform(Struct, frozen=True):
     """None if the platform does not say which of its actions are administration."""
     settings: tuple[Setting, ...] = ()
     """In the order in which they count."""
+    manages: Managed | None = None
+    """What the estate answers for there; None for all of it."""
 
     @property
     def capped(self) -> tuple[Principal, ...]:

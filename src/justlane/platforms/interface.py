@@ -25,11 +25,12 @@ from justlane.model.errors import UsageError
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
 from justlane.model.names import did_you_mean
-from justlane.model.people import Principal
+from justlane.model.people import Principal, PrincipalKind
 from justlane.model.roles import Action
 from justlane.model.scopes import contains, with_containing
 from justlane.outside.secrets import Permit, nobody_to_ask
 from justlane.platforms.abilities import Abilities, Beyond, Settings, beyond
+from justlane.platforms.entries import principal_of
 
 Entry = dict[str, object]
 """One thing that a platform holds, as JSON values."""
@@ -104,6 +105,16 @@ class Step(Struct, frozen=True):
         return "add" if self.before is None else "remove" if self.after is None else "change"
 
 
+class About(Struct, frozen=True):
+    """By what one thing that a platform holds is managed or not; empty where it is about nothing of the sort."""
+
+    place: str = ""
+    """The address at which it stands."""
+    role: str = ""
+    principal: Principal | None = None
+    """Whom it gives something to, or whose account it is."""
+
+
 class Sort(Struct, frozen=True):
     """What one of the parts of a platform is made of."""
 
@@ -174,6 +185,15 @@ class Dialect(ABC):
     def tries(self, platform: Platform, action: Action) -> bool:
         """Whether an action of a platform may be tried; the connector may still have no trial of it without harm."""
         return action.harmless is not False
+
+    def about(self, platform: str, part: str, name: str, entry: Entry) -> About:
+        """The place, the role and the principal that one thing is about."""
+        where = (entry.get("scope"), entry.get("place"))
+        role = name if part == "roles" else str(entry.get("role") or "")
+        named = (entry.get("principal"), entry.get("to"), entry.get("owner"), entry.get("member"))
+        whom = next((found for found in map(principal_of, named) if found), None)
+        whom = Principal(PrincipalKind.USER, name) if self.sort(part).accounts else whom
+        return About(next((address for address in where if isinstance(address, str)), ""), role, whom)
 
     def example_places(self) -> dict[str, str]:
         """A small tree of places, path -> kind, on which the dialect is tested."""
@@ -382,6 +402,9 @@ def all_beyond(index: EstateIndex, platform: str) -> Iterator[Beyond]:
     assert declared.connection is not None
     yield from beyond(index, platform, declared.connection.connector, dialect.abilities, dialect.settings)
     yield from dialect.more_beyond(index, platform)
+    if declared.manages and declared.manages.roles and not dialect.says_all:
+        message = f"a {declared.connection.connector} platform has no roles that could be managed"
+        yield Beyond(declared.manages.source, message, "name places or accounts", (platform,))
 
 
 UNKNOWN_KIND = "place"

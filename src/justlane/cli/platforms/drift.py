@@ -45,6 +45,7 @@ def drift(
     Ends with 0 if nothing differs, 1 if something does, 3 if a platform could not be read.
     """
     from justlane.platforms.alignment import drift, readings
+    from justlane.platforms.alignment.standing import note_match
     from justlane.platforms.interface import read_platform
 
     place = options.folder_of(given.folder)
@@ -74,6 +75,9 @@ def drift(
             if since and earlier
             else drift.drift(index, name, reading, now())
         )
+    for match in found:
+        if match.clean and not since:
+            note_match(place, match.platform)
     show("Drifts", tuple(found), given.form)
     for one in failed:
         explain(one)

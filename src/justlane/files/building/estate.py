@@ -20,7 +20,7 @@ from justlane.files.building.delegation import delegations_of
 from justlane.files.building.gathered import gathered_addresses, may_be_gathered
 from justlane.files.building.lookup import is_time_zone
 from justlane.files.building.places import DeclaredPlaces
-from justlane.files.reading.connection_shape import ConnectionShape
+from justlane.files.reading.connection_shape import ConnectionShape, ManagesShape
 from justlane.files.reading.estate_files import DeclaredFiles
 from justlane.files.reading.shapes import (
     AdministrationShape,
@@ -34,7 +34,7 @@ from justlane.files.reading.shapes import (
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
 from justlane.model.circumstances import span_of
-from justlane.model.estate import Administration, Connection, Estate, Habits, Platform, SecretPlace, Setting
+from justlane.model.estate import Administration, Connection, Estate, Habits, Managed, Platform, SecretPlace, Setting
 from justlane.model.findings import Severity
 from justlane.model.patterns import ANY
 from justlane.model.people import Directory, LocalGroup, LocalMember
@@ -146,7 +146,18 @@ def platform_in(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]
         ceilings=(*ceilings_of(text, shape), *everywhere),
         administration=_administration(text, shape.administration) if shape.administration else None,
         settings=tuple(_settings(text, shape)),
+        manages=_managed(text, shape.manages, scopes) if shape.manages else None,
     )
+
+
+def _managed(text: Text, shape: ManagesShape, scopes: Mapping[str, Scope]) -> Managed:
+    known = DeclaredPlaces({next(iter(scopes)): scopes})
+    places = (
+        address
+        for n, said in enumerate(shape.places)
+        for address in known.meant(said.rstrip("/"), text, text.source("manages", "places", n))
+    )
+    return Managed(tuple(dict.fromkeys(places)), shape.roles, shape.accounts, text.key("manages"))
 
 
 def _settings(text: Text, shape: PlatformFile) -> Iterator[Setting]:

@@ -16,7 +16,7 @@ from justlane.files.reading.shapes import PlatformFile, ScopeShape
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.estate import Decides, Estate, Platform
 from justlane.model.findings import Finding, Severity
-from justlane.model.patterns import matching
+from justlane.model.patterns import ANY, matching
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, contains
 
 
@@ -36,6 +36,7 @@ def check_platforms(
         found += _habits(lookup, text, file, platform)
         found += _conditions(lookup, text, file, platform)
         found += _own_groups(lookup, text, file, platform)
+        found += _managed(lookup, text, platform)
     for platform in (estate.platforms[name] for name in names):
         kinds = unmoved.get(platform.name) or {scope.kind for scope in platform.scopes.values()}
         found += _actions(lookup, platform, kinds)
@@ -83,6 +84,37 @@ def _conditions(lookup: Lookup, text: Text, file: PlatformFile, platform: Platfo
 def _settings(lookup: Lookup, platform: Platform) -> Found:
     for setting in platform.settings:
         yield from lookup.principal_on(setting.principal, platform.name, setting.source)
+
+
+def _managed(lookup: Lookup, text: Text, platform: Platform) -> Found:
+    """What is managed has to be there: what matches nothing would leave alone what somebody means to look after."""
+    managed = platform.manages
+    if managed is None:
+        return
+    if not (managed.places or managed.roles or managed.accounts):
+        hint = "name places, roles or accounts, or take it out: then it is all"
+        yield error("wrong-value", managed.source, "`manages` names nothing", hint)
+    if platform.habits.decides is Decides.LAST_MATCH:
+        message = f"every line of {platform.name} counts for every other, since the last match decides"
+        yield error("wrong-value", managed.source, message, "take `manages` out: such a platform is managed as a whole")
+    for address in managed.places:
+        yield from lookup.name(address, platform.scopes, "scope", managed.source)
+    for n, role in enumerate(managed.roles):
+        source = text.source("manages", "roles", n)
+        if not matching(role, platform.roles):
+            if ANY not in role:
+                yield from lookup.name(role, platform.roles, "role", source)
+            else:
+                hint = "correct it, or take it out"
+                yield error("empty-pattern", source, f"no role of {platform.name} matches {role!r}", hint)
+    for n, account in enumerate(managed.accounts):
+        kind, _, name = account.partition(" ")
+        source = text.source("manages", "accounts", n)
+        if kind == "group" and name:
+            yield from lookup.name(name, lookup.estate.directory.groups, "group", source)
+        elif kind != "user" or not name:
+            hint = "write `user NAME`, where * is any run of characters, or `group NAME`"
+            yield error("wrong-value", source, f"{account!r} is no account", hint)
 
 
 def _administration(lookup: Lookup, platform: Platform) -> Found:

@@ -1,4 +1,4 @@
-"""How a platform is reached, as its file says it."""
+"""How a platform is reached, and what of it is managed, as its file says it."""
 
 from __future__ import annotations
 
@@ -9,6 +9,14 @@ from pydantic import Field, StringConstraints
 from justlane.files.reading.vocabulary import REACHED, SECRET, Many, Shape, Words
 
 SecretText = Annotated[str, StringConstraints(pattern=SECRET)]
+
+
+class ManagesShape(Shape):
+    """What the estate answers for on a platform. What is outside is left alone."""
+
+    places: Many = Field((), description="Addresses, or patterns of them: these, and what they cover.")
+    roles: Many = Field((), description="Names of roles, or patterns with *.")
+    accounts: Many = Field((), description="`user NAME` (or a pattern with *), `group NAME` for the people in it.")
 
 
 class ConnectionShape(Shape):

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
-from justlane.files.reading.connection_shape import ConnectionShape
+from justlane.files.reading.connection_shape import ConnectionShape, ManagesShape
 from justlane.files.reading.directory_shapes import DirectoryShape, PeopleShape
 from justlane.files.reading.vocabulary import (
     OF_GROUP,
@@ -433,6 +433,7 @@ class PlatformFile(FileWithBindings):
         description="How it decides; said before anybody relies on an answer.",
     )
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
+    manages: ManagesShape | None = None
     actions: dict[Name, ActionShape] = Field({}, description="What can be done on it, in its own words.")
     administration: AdministrationShape | None = Field(None, description="What it takes to administer it.")
     scopes: dict[ScopeName, AnyScope] = Field({}, description="The tree of places.")

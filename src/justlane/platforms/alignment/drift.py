@@ -14,9 +14,10 @@ from justlane.engine.changes.effect import MOST_NAMED
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
 from justlane.platforms.alignment.new_places import with_new_places
-from justlane.platforms.alignment.plan import settle_steps
+from justlane.platforms.alignment.plan import settle_steps, unjudged_in
 from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Declared, Reading, Step, dialect_of
+from justlane.platforms.managed import Split, managing
 
 MOST_JUDGED = 200
 """Of so many differences it is worked out, one by one, what each means."""
@@ -69,11 +70,16 @@ class Drift(Struct, frozen=True):
     """What the platform holds whose meaning is not known; it is in no count."""
     new_places: tuple[str, ...] = ()
     """Addresses that nobody declared, counted as belonging to what they lie in."""
+    outside: tuple[Drifted, ...] = ()
+    """Differences that are left alone, since the estate does not answer for them."""
+    reached: tuple[str, ...] = ()
+    """Who may do something else than is declared where the estate answers for it, by what is outside; each with a
+    place."""
 
     @property
     def clean(self) -> bool:
         """Whether the platform holds just that, as far as can be told at all."""
-        return not (self.differences or self.unjudged)
+        return not (self.differences or self.unjudged or self.reached)
 
 
 def drift(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Drift:
@@ -88,13 +94,16 @@ def steps_to_declared(index: EstateIndex, platform: str, reading: Reading, momen
     """What `align` would do about all differences, without what they mean."""
     dialect = dialect_of(index.estate.platforms[platform])
     index, _ = with_new_places(index, platform, reading)
-    return _steps(index, platform, dialect.declared(index, platform, moment), reading)
+    return _steps(index, platform, dialect.declared(index, platform, moment), reading, moment).ours
 
 
-def _steps(index: EstateIndex, platform: str, wanted: Declared, reading: Reading) -> list[Step]:
+def _steps(index: EstateIndex, platform: str, wanted: Declared, reading: Reading, moment: datetime) -> Split:
     dialect = dialect_of(index.estate.platforms[platform])
-    steps = settle_steps(index, platform, reading, steps_between(dialect, reading, wanted))
-    return [step for step in steps if not step.keeps]
+    found = steps_between(dialect, reading, wanted)
+    managed = managing(index, platform)
+    some = managed.split(reading, found, moment) if managed else Split(found, [])
+    steps = settle_steps(index, platform, reading, some.ours)
+    return Split([step for step in steps if not step.keeps], some.outside)
 
 
 def since(index: EstateIndex, platform: str, name: str, earlier: Reading, reading: Reading, moment: datetime) -> Drift:
@@ -106,16 +115,15 @@ def since(index: EstateIndex, platform: str, name: str, earlier: Reading, readin
 def _drift(
     index: EstateIndex, platform: str, against: str, wanted: Declared, reading: Reading, moment: datetime
 ) -> Drift:
-    dialect = dialect_of(index.estate.platforms[platform])
-    steps = _steps(index, platform, wanted, reading)
+    steps, outside = _steps(index, platform, wanted, reading, moment)
     base = Reading("", wanted.parts)
     judging = _Judging(index, platform, base, moment)
-    found = [
-        Drifted(_kind(step), step, judging.meaning_of([step]) if len(steps) <= MOST_JUDGED else None) for step in steps
-    ]
-    order = list(DifferenceKind)
-    found.sort(key=lambda d: (order.index(d.kind), d.step.by_hand, -(d.meaning.more if d.meaning else 0)))
-    return Drift(platform, against, tuple(found), judging.meaning_of(steps), dialect.unjudged(index, platform, reading))
+    found, beside = judging.each(steps), judging.each(outside)
+    unjudged = unjudged_in(index, platform, reading)
+    all_ = judging.meaning_of(steps)
+    managed = managing(index, platform)
+    reached = managed.reached(base, outside, moment) if managed else ()
+    return Drift(platform, against, found, all_, unjudged, outside=beside, reached=reached)
 
 
 def _kind(step: Step) -> DifferenceKind:
@@ -129,6 +137,13 @@ class _Judging:
         self._index, self._platform, self._base, self._moment = index, platform, base, moment
         self._dialect = dialect_of(index.estate.platforms[platform])
         self._right = EstateIndex(self._dialect.as_read(index, platform, base))
+
+    def each(self, steps: Sequence[Step]) -> tuple[Drifted, ...]:
+        """Each difference with what it means alone, while there are not too many."""
+        few, order = len(steps) <= MOST_JUDGED, list(DifferenceKind)
+        found = [Drifted(_kind(step), step, self.meaning_of([step]) if few else None) for step in steps]
+        found.sort(key=lambda d: (order.index(d.kind), d.step.by_hand, -(d.meaning.more if d.meaning else 0)))
+        return tuple(found)
 
     def meaning_of(self, steps: Sequence[Step]) -> Meaning:
         """Beside what should be: what should be, but for some differences."""

@@ -30,7 +30,8 @@ class RunNote(msgspec.Struct, frozen=True, omit_defaults=True):
     """UTC, ISO 8601."""
     who: str
     event: str
-    """`started`, `sending`, `done`, `refused`, `stopped` or `finished`."""
+    """`started`, `sending`, `done`, `refused`, `stopped` or `finished`; `matched` where the platform was found to hold
+    just what is declared, beside any run."""
     step: int = 0
     """Number of the change, from 1; 0 for the run itself."""
     of: int = 0
@@ -79,7 +80,7 @@ class RunJournal:
 
     def unfinished(self) -> RunNote | None:
         """The last change that was begun, if the last run did not come to its end."""
-        notes = [note for note, _ in self._notes()]
+        notes = [note for note, _ in self._notes() if note.event != "matched"]
         if not notes or notes[-1].event == "finished":
             return None
         return next((note for note in reversed(notes) if note.event in ("sending", "done", "started")), None)

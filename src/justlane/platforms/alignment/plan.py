@@ -18,6 +18,7 @@ from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
 from justlane.platforms.differences import steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
+from justlane.platforms.managed import managing
 
 _MOST_NAMED = 3
 """So many things that would go are named."""
@@ -61,6 +62,13 @@ class Plan(Struct, frozen=True):
     """Addresses that nobody declared, counted as belonging to what they lie in."""
     sorts: dict[str, Sort] = {}
     """What each part is made of."""
+    outside: tuple[Step, ...] = ()
+    """What differs and is left alone, since the estate does not answer for it."""
+    reached: tuple[str, ...] = ()
+    """Who may do something else than is declared where the estate answers for it, by what is outside; each with a
+    place."""
+    harmed: tuple[str, ...] = ()
+    """Who would gain or lose something where the estate does not answer for it, each with a place."""
 
     @property
     def steps(self) -> tuple[Step, ...]:
@@ -70,7 +78,7 @@ class Plan(Struct, frozen=True):
     @property
     def differs(self) -> bool:
         """Whether there is anything to do, for whomever."""
-        return bool(self.strokes or self.by_hand)
+        return bool(self.strokes or self.by_hand or self.reached)
 
 
 def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) -> Plan:
@@ -81,15 +89,30 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     dialect = dialect_of(index.estate.platforms[platform])
     refuse_beyond(index, platform)
     index, places = with_new_places(index, platform, reading)
-    differing = steps_between(dialect, reading, dialect.declared(index, platform, moment))
+    wanted = dialect.declared(index, platform, moment)
+    differing = steps_between(dialect, reading, wanted)
+    managed = managing(index, platform)
+    differing, outside = managed.split(reading, differing, moment) if managed else (differing, [])
+    reached = managed.reached(Reading("", wanted.parts), outside, moment) if managed else ()
     steps = settle_steps(index, platform, reading, differing)
     if not steps:
-        unjudged = dialect.unjudged(index, platform, reading)
-        return Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
+        unjudged = unjudged_in(index, platform, reading)
+        made = Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
+        return replace(made, outside=tuple(outside), reached=reached)
     ours = [step for step in steps if not step.by_hand]
-    after = reading.changed((s.part, s.name, s.after) for s in ours) if len(ours) < len(steps) else None
+    part_of_it = outside or len(ours) < len(steps)
+    after = reading.changed((s.part, s.name, s.after) for s in ours) if part_of_it else None
     changes = totals_between(index, platform, reading, after, moment)
-    return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
+    made = counted_plan(index, platform, reading, steps, changes)
+    harmed = managed.harmed(reading, ours, moment) if managed else []
+    return replace(made, new_places=places, outside=tuple(outside), reached=reached, harmed=tuple(harmed))
+
+
+def unjudged_in(index: EstateIndex, platform: str, reading: Reading) -> tuple[str, ...]:
+    """What a reading holds whose meaning is not known, and that the estate answers for."""
+    managed = managing(index, platform)
+    dialect = dialect_of(index.estate.platforms[platform])
+    return dialect.unjudged(index, platform, managed.judged(reading) if managed else reading)
 
 
 def settle_steps(
@@ -138,7 +161,7 @@ def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Seq
     )
     strokes = strokes_of(index, platform, reading, steps)
     by_hand = tuple(step for step in steps if step.by_hand)
-    unjudged, remarks = dialect.unjudged(index, platform, reading), dialect.remarks(reading, steps)
+    unjudged, remarks = unjudged_in(index, platform, reading), dialect.remarks(reading, steps)
     sorts = {part: dialect.sort(part) for part in dialect.parts}
     return Plan(platform, reading.revision, strokes, effect, by_hand, unjudged, remarks, sorts=sorts)
 
@@ -170,6 +193,17 @@ def _is_account_taken(dialect: Dialect, step: Step) -> bool:
 def _is_entry_taken(dialect: Dialect, step: Step) -> bool:
     sort = dialect.sort(step.part)
     return step.after is None and not sort.accounts and not sort.members
+
+
+def refuse_harm_outside(planned: Plan) -> None:
+    """RefusedError if a plan would give something to, or take it from, somebody whom it has to leave alone."""
+    if planned.harmed:
+        some = some_of(planned.harmed, _MOST_NAMED, len(planned.harmed))
+        raise RefusedError(
+            f"this would change what others may do on {planned.platform}, outside of what the estate manages: {some}; "
+            "nothing was changed",
+            "widen `manages`, or declare for these what they have",
+        )
 
 
 def refuse_undeclared(index: EstateIndex, planned: Plan) -> None:

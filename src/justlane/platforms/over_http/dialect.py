@@ -12,6 +12,7 @@ from datetime import date, datetime
 from typing import cast
 
 import msgspec
+from msgspec.structs import replace
 
 from justlane.engine.facts.clock import on_clock
 from justlane.engine.facts.graphs import walk
@@ -21,11 +22,11 @@ from justlane.model.circumstances import ALWAYS, CONDITION_PARTS, MINUTES_A_DAY,
 from justlane.model.estate import Estate, Platform
 from justlane.model.findings import Source
 from justlane.model.patterns import matching
-from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, PrincipalKind, User
+from justlane.model.people import Directory, Group, LocalGroup, LocalMember, Membership, Principal, PrincipalKind, User
 from justlane.model.roles import Action, Pattern, Role
 from justlane.platforms.abilities import EVERY_CONDITION, Abilities, Settings
 from justlane.platforms.entries import HERE, principal_of, texts
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort
+from justlane.platforms.interface import About, Declared, Dialect, Entry, Part, Reading, Sort
 
 PARTS = ("people", "groups", "local_groups", "roles", "publications", "ceilings", "bindings")
 """What such a platform holds, in the order in which it has to be added."""
@@ -56,6 +57,13 @@ class HttpDialect(Dialect):
     def as_read(self, index: EstateIndex, platform: str, reading: Reading) -> Estate:
         """The same words, read back."""
         return as_read(index, platform, reading)
+
+    def about(self, platform: str, part: str, name: str, entry: Entry) -> About:
+        """As an estate says it; a ceiling counts everywhere."""
+        about = super().about(platform, part, name, entry)
+        if part == "publications":
+            return replace(about, principal=Principal(PrincipalKind.GROUP, str(entry.get("group"))))
+        return replace(about, place=platform) if part == "ceilings" else about
 
     def tries(self, platform: Platform, action: Action) -> bool:
         """On a stand-in everything; elsewhere what the estate says is harmless, since a trial really does it."""

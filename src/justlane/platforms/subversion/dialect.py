@@ -21,7 +21,7 @@ from justlane.platforms import plain_grants
 from justlane.platforms.abilities import EVERY_MEANS, Abilities, Beyond, Settings
 from justlane.platforms.computed import NONE, Outcome, Rights, in_names, lines_at, members_of, outcomes
 from justlane.platforms.entries import texts
-from justlane.platforms.interface import Declared, Dialect, Entry, Part, Reading, Sort, Step
+from justlane.platforms.interface import About, Declared, Dialect, Entry, Part, Reading, Sort, Step
 
 READ, WRITE = "read", "write"
 _LEVELS = (frozenset((READ, WRITE)), frozenset((READ,)), frozenset((WRITE,)))
@@ -87,6 +87,13 @@ class SubversionDialect(Dialect):
         if part == "groups":
             return f"group {name} of {len(texts(entry.get('members')))}"
         return f"[{entry.get('path')}] {entry.get('to')} = {entry.get('rights')}".rstrip()
+
+    def about(self, platform: str, part: str, name: str, entry: Entry) -> About:
+        """The path of a line, and whom it is for."""
+        if part == "groups":
+            return About()
+        path, to = str(entry.get("path")), principals_of(str(entry.get("to")))
+        return About(platform if path == "/" else platform + path, principal=to[0] if to else ANONYMOUS)
 
     def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
         """The file is replaced in one step."""

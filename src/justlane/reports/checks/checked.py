@@ -11,6 +11,7 @@ from justlane.model.findings import Severity
 from justlane.model.names import counted
 from justlane.model.rules import Accepted
 from justlane.model.visible import short
+from justlane.platforms.alignment.standing import Standing
 from justlane.reports.outputs.changes import Checked as CheckedJson
 from justlane.reports.outputs.changes import Flaw as FlawJson
 from justlane.reports.parts.edits import plain_edit
@@ -39,6 +40,8 @@ class Checked(Struct, frozen=True):
     """The revision since which these are new; empty for all there are."""
     asked: tuple[str, ...] = ()
     """The rules that were asked."""
+    standings: Mapping[str, Standing] = {}
+    """Platforms that were read, with how far each is taken over."""
 
     def count(self, severity: Severity) -> int:
         """How many findings of that severity there are."""
@@ -54,6 +57,7 @@ def plain(result: Checked) -> CheckedJson:
         "notes": result.count(Severity.NOTE),
         "complete": result.complete,
         "since": result.since or None,
+        "platforms": {name: state.value for name, state in result.standings.items()},
         "findings": [_plain(result, flaw) for flaw in result.flaws],
         "accepted": [
             {
@@ -107,6 +111,10 @@ def _lines(result: Checked) -> Iterator[Line]:
             until = f"  until {one.last_day}: {one.reason}"
             yield line(("accepted  ", "dim"), told, (until, "dim"), source=one.source, hanging=" " * 10)
     yield from _closing(result)
+    for state in Standing:
+        some = [name for name, known in result.standings.items() if known is state]
+        if some:
+            yield line((f"{state.value:<10}", "dim"), ", ".join(some), hanging=" " * 10)
 
 
 def _flaw(result: Checked, flaw: Flaw) -> Iterator[Line]:

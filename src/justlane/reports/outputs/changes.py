@@ -124,6 +124,7 @@ class Checked(TypedDict):
     notes: int
     complete: bool
     since: str | None
+    platforms: dict[str, str]
     findings: list[Flaw]
     accepted: list[AcceptedFlaw]
 

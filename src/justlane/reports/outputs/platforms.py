@@ -37,6 +37,9 @@ class Plan(TypedDict):
     unjudged: list[str]
     remarks: list[str]
     new_places: list[str]
+    outside: list[PlanStep]
+    reached: list[str]
+    harmed: list[str]
 
 
 class Difference(TypedDict):
@@ -150,6 +153,8 @@ class Drift(TypedDict):
     unjudged: list[str]
     new_places: list[str]
     differences: list[Drifted]
+    outside: list[Drifted]
+    reached: list[str]
 
 
 class AlwaysHabit(TypedDict):

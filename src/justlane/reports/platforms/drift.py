@@ -7,8 +7,9 @@ from collections.abc import Iterator, Sequence
 from justlane.model.names import counted, some_of
 from justlane.platforms.alignment.drift import DifferenceKind, Drift, Drifted, Meaning
 from justlane.reports.outputs.platforms import Drift as DriftJson
+from justlane.reports.outputs.platforms import Drifted as DriftedJson
 from justlane.reports.outputs.platforms import Means as MeansJson
-from justlane.reports.platforms.plan import hand_step_lines, in_full, places_lines, said_of
+from justlane.reports.platforms.plan import hand_step_lines, in_full, outside_lines, places_lines, said_of
 from justlane.reports.text.lines import Line, line, render
 from justlane.reports.text.look import Look, Sheet
 
@@ -26,22 +27,25 @@ def plain(result: Drifts) -> list[DriftJson]:
             "all": _plain(one.all),
             "unjudged": list(one.unjudged),
             "new_places": list(one.new_places),
-            "differences": [
-                {
-                    "difference": d.kind.value,
-                    "part": d.step.part,
-                    "name": d.step.name,
-                    "says": said_of(d.step),
-                    "declared": d.step.after,
-                    "held": d.step.before,
-                    "means": _plain(d.meaning) if d.meaning else None,
-                    "uncounted": d.step.uncounted,
-                }
-                for d in one.differences
-            ],
+            "differences": [_plain_difference(d) for d in one.differences],
+            "outside": [_plain_difference(d) for d in one.outside],
+            "reached": list(one.reached),
         }
         for one in result
     ]
+
+
+def _plain_difference(d: Drifted) -> DriftedJson:
+    return {
+        "difference": d.kind.value,
+        "part": d.step.part,
+        "name": d.step.name,
+        "says": said_of(d.step),
+        "declared": d.step.after,
+        "held": d.step.before,
+        "means": _plain(d.meaning) if d.meaning else None,
+        "uncounted": d.step.uncounted,
+    }
 
 
 def _plain(meaning: Meaning) -> MeansJson:
@@ -78,8 +82,10 @@ def _lines(result: Drifts) -> Iterator[Line]:
             yield line()
         against = "what is declared" if one.against == "declared" else f"the reading {one.against}"
         if one.clean:
-            yield line(("matches", "yes"), f"  {one.platform} holds just {against}")
+            managed = "what the estate manages" if one.outside else against
+            yield line(("matches", "yes"), f"  {one.platform} holds just {managed}")
             yield from places_lines(one.new_places)
+            yield from outside_lines([d.step for d in one.outside])
             continue
         count = counted(len(one.differences), "difference")
         yield line(("drift", "no"), f"    {one.platform} differs from {against}: {count}", hanging="  ")
@@ -88,6 +94,7 @@ def _lines(result: Drifts) -> Iterator[Line]:
         for said in one.unjudged:
             yield line(("  unknown ", "no"), f"not judged: {said}; what it gives is in no count", hanging=" " * 10)
         yield from places_lines(one.new_places)
+        yield from outside_lines([d.step for d in one.outside], one.reached)
         uncounted = bool(one.unjudged) or any(d.step.uncounted for d in one.differences)
         yield line((f"  all     {_means(one.all, uncounted=uncounted)}", "head"), hanging=" " * 10)
 

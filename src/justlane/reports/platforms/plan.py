@@ -30,6 +30,9 @@ def plain(result: Plan) -> PlanJson:
         "unjudged": list(result.unjudged),
         "remarks": list(result.remarks),
         "new_places": list(result.new_places),
+        "outside": [_plain_step(s) for s in result.outside],
+        "reached": list(result.reached),
+        "harmed": list(result.harmed),
     }
 
 
@@ -68,8 +71,12 @@ def _lines(result: Plan) -> Iterator[Line]:
     if not result.differs:
         yield from _unjudged(result)
         if not result.unjudged:
-            yield line(("nothing to do", "yes"), f"  {result.platform} holds what is declared")
+            yield line(
+                ("nothing to do", "yes"),
+                f"  {result.platform} holds what {'the estate manages' if result.outside else 'is declared'}",
+            )
         yield from places_lines(result.new_places)
+        yield from outside_lines(result.outside)
         return
     yield line((result.platform, "name"), " differs from what is declared:")
     sorts = result.sorts
@@ -90,6 +97,9 @@ def _lines(result: Plan) -> Iterator[Line]:
         yield line(("  by hand ", "warn"), said, hanging=" " * 10)
     yield from _unjudged(result)
     yield from places_lines(result.new_places)
+    yield from outside_lines(result.outside, result.reached)
+    for who in result.harmed[:_MOST_PLACES]:
+        yield line(("  harm    ", "no"), f"outside of what the estate manages: {who} would change", hanging=" " * 10)
     for remark in result.remarks:
         yield line(("  note    ", "warn"), remark, hanging=" " * 10)
     if not result.steps:
@@ -109,6 +119,18 @@ def places_lines(places: Sequence[str]) -> Iterator[Line]:
     if places:
         named = some_of(places, _MOST_PLACES, len(places))
         yield line(("  new     ", "warn"), f"{of_new_places(len(places))}: {named}", hanging=" " * 10)
+
+
+def outside_lines(steps: Sequence[Step], reached: Sequence[str] = ()) -> Iterator[Line]:
+    """What is left alone, in few words, and whom it reaches where the estate manages."""
+    if steps:
+        named = some_of([in_full(step) for step in steps], _MOST_PLACES, len(steps))
+        what = f"{counted(len(steps), 'difference')} outside of what the estate manages: {named}"
+        yield line(("  alone   ", "dim"), what, hanging=" " * 10)
+    if reached:
+        some = some_of(reached, _MOST_PLACES, len(reached))
+        reach = f"what is outside gives something else than is declared to {some}"
+        yield line(("  reached ", "no"), reach, hanging=" " * 10)
 
 
 def of_new_places(count: int) -> str:
