@@ -79,6 +79,29 @@ class PostgresqlTest(EstateTest):
     def probed(self, code: int) -> Any:
         return self.lane("probe store --thorough --format json", code).json
 
+    def test_of_what_is_not_managed_nothing_is_taken(self) -> None:
+        """By the server's own functions: who may do what outside is the same before and after."""
+        sql = self.server.sql
+        self.lane("scope pull store --yes")
+        self.write({"given.yaml": GIVEN})
+        sql('create role "otto.left" login')
+        sql('grant usage on schema models to "otto.left"')
+        sql('grant select on buoys.moorings to "otto.left"')
+        outside = (
+            "select rolname, has_schema_privilege(oid, 'models', 'usage'), has_function_privilege(oid, 'models.forget()', 'execute'), "
+            "has_database_privilege(oid, current_database(), 'connect') from pg_roles where not rolname like 'pg_%' order by 1"
+        )
+        before = sql(outside)
+        path = self.folder / "store.yaml"
+        path.write_text(path.read_text().replace("\nroles:", "\nmanages: {places: store/saltmarsh/buoys}\nroles:", 1))
+        ran = self.lane("align store --yes --remove-undeclared", 2)
+        self.assertIn("bram.tolland at store/postgres", ran.err, "whoever gets an account may do what everybody may, outside too")
+        self.assertEqual(sql(outside), before)
+        self.lane("align store --yes --remove-undeclared --even-so x")
+        self.assertLessEqual(set(before), set(sql(outside)))
+        self.assertEqual(sql("select has_table_privilege('otto.left', 'buoys.moorings', 'select')"), [(False,)])
+        self.assertTrue(self.lane("drift store --format json").json[0]["outside"])
+
     def test_from_the_catalogue_to_the_proof(self) -> None:
         sql = self.server.sql
         self.lane("scope pull store --yes")

@@ -34,6 +34,7 @@ from justlane.outside.secrets import Destination, Permit, passwords, released
 from justlane.platforms.abilities import Abilities, Beyond, Settings
 from justlane.platforms.computed import Outcome, in_names, lines_at, members_of, outcomes
 from justlane.platforms.interface import (
+    About,
     Connector,
     Corner,
     Declared,
@@ -60,6 +61,7 @@ __all__ = [
     "ANONYMOUS",
     "AUTHENTICATED",
     "Abilities",
+    "About",
     "Answer",
     "Beyond",
     "Cell",

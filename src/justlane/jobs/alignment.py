@@ -70,9 +70,8 @@ class Alignment:
 
     def refuse(self, most_removals: int, acting_as: str, even_so: str, *, undeclared: bool = False) -> None:
         """RefusedError if the plan takes away more than is allowed, or, the first time, what nobody declared, unless
-        `undeclared` allows it; or, unless somebody says why it is right all the same, gives back what no cell counts,
-        or locks somebody out."""
-        plan.refuse_harm_outside(self.plan)
+        `undeclared` allows it; or, unless somebody says why it is right all the same, gives somebody something outside
+        of what is managed, gives back what no cell counts, or locks somebody out."""
         plan.refuse_too_many_removals(self.plan, most_removals)
         # a sheet that was handed out says all that is to go, and waits until somebody has done it
         before = self._journal.has("started" if self.by_people else "finished")
@@ -80,6 +79,7 @@ class Alignment:
             plan.refuse_undeclared(self._index, self.plan)
         if even_so:
             return
+        plan.refuse_harm_outside(self.plan)
         if self.undone is not None:
             refuse_outside(self.plan)
         if acting_as:

@@ -155,7 +155,8 @@ def _conclude(ctx: click.Context, platform: str, came: Came, *, undone: bool) ->
         took = "took the changes, and still differs" if left.steps else "took the changes; the rest is for you"
         say(f"{platform} {took}")
     elif not came.refused:
-        say(f"{platform} now holds what is declared ({count})")
+        held = "what the estate manages" if left.outside else "what is declared"
+        say(f"{platform} now holds {held} ({count})")
     _end(ctx, came, came.other or left.differs or left.unjudged)
 
 

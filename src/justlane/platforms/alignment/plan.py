@@ -202,7 +202,7 @@ def refuse_harm_outside(planned: Plan) -> None:
         raise RefusedError(
             f"this would change what others may do on {planned.platform}, outside of what the estate manages: {some}; "
             "nothing was changed",
-            "widen `manages`, or declare for these what they have",
+            "widen `manages`, or if it is right all the same: --even-so REASON",
         )
 
 
