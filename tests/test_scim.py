@@ -104,6 +104,28 @@ def late(kind: str, page: Any) -> Any:
 
 
 class SpoiltServerTest(ScimTest):
+    def test_an_account_ends_on_its_day_and_at_its_time(self) -> None:
+        where = "urn:example:hr:2.0:User"
+        ends: dict[str, Any] = {"id-1": "2026-06-30", "id-2": "2126-06-30T18:00:00+02:00", "id-3": "", "id-4": None}
+
+        def ending(kind: str, page: dict[str, Any]) -> dict[str, Any]:
+            for user in page["Resources"]:
+                if user["id"] in ends:
+                    user[where] = {"lastDay": ends[user["id"]]}
+            return page
+
+        with ScimAnswers(ending) as service:
+            url = service.shape()["scim"]["url"]
+            self.pull(url=url, until=f"{where}:lastday")
+            self.assertIn(f"{where}:lastday", next(asked["attributes"] for asked in service.asked if asked["path"].endswith("Users")))
+            said = {login: self.run_lane("people", "show", login).out for login in ("p1", "p2", "p3", "p4", "p5")}
+            self.assertIn("2026-06-30", said["p1"])
+            self.assertIn("2126-06-30", said["p2"])
+            self.assertFalse([login for login in ("p3", "p4", "p5") if "2026-06-30" in said[login]])
+            for wrong in ("at Christmas", 17):
+                ends["id-1"] = wrong
+                self.assertIn(f"of 'p1' is '{wrong}', which is no date", self.pull(2, url=url, until=f"{where}:lastDay"))
+
     def test_each_failure_says_what_to_do_and_overwrites_nothing(self) -> None:
         long_ago = formatdate(time.time() - 7200, usegmt=True)
 

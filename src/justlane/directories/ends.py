@@ -19,7 +19,8 @@ def when(attribute: str, text: str) -> int | None:
     second -n since 1970, 0 for never; None for what is no date.
 
     `shadowExpire` counts days from 1970 and names the first day without access (shadow(5)); `accountExpires` counts
-    tenths of microseconds from 1601; all others are a day (ISO 8601), or generalized time (RFC 4517, section 3.3.13).
+    tenths of microseconds from 1601; all others are a day or a time with its zone (ISO 8601), or generalized time
+    (RFC 4517, section 3.3.13).
     """
     text = text.strip()
     digits = text.lstrip("-").isdecimal() and len(text) < _MOST_DIGITS
@@ -28,7 +29,7 @@ def when(attribute: str, text: str) -> int | None:
             return _after_day(int(text) - 1) if digits else None
         if attribute == "accountexpires":
             return _at_ticks(int(text)) if digits else None
-        return _generalized(text) or date.fromisoformat(text[:10]).toordinal()
+        return _generalized(text) or _instant(text) or date.fromisoformat(text[:10]).toordinal()
     except (ValueError, OverflowError):
         return None
 
@@ -47,6 +48,12 @@ def _at_ticks(ticks: int) -> int:
         return 0
     seconds = ticks // _TENTHS_OF_MICROSECONDS - _TO_1970
     return -max(seconds, 2) if datetime.fromtimestamp(min(seconds, 2**33), UTC) else 0
+
+
+def _instant(text: str) -> int | None:
+    """A date and a time with its zone; None for a day, and for a time that may be anywhere."""
+    moment = datetime.fromisoformat(text) if "T" in text else None
+    return -max(int(moment.timestamp()), 2) if moment and moment.tzinfo else None
 
 
 def _generalized(text: str) -> int | None:

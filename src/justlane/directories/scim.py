@@ -12,10 +12,11 @@ from collections import Counter
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
-from typing import Annotated, TypeVar
+from typing import Annotated, TypeVar, cast
 
 import msgspec
 
+from justlane.directories import ends
 from justlane.directories.interface import Surroundings
 from justlane.files.people.intake import Intake
 from justlane.files.reading.directory_shapes import DirectoryShape, ScimShape
@@ -89,16 +90,18 @@ class ScimSource:
         """Read all users, then all groups. NoRightError if the account sees nobody."""
         assert shape.scim is not None
         with _Service(shape.scim, around) as service:
-            asked = "userName,displayName,name.formatted,active"
-            for user in service.all("Users", _User, asked, shape.scim.people_where):
+            until = shape.scim.until
+            asked = ",".join(("userName,displayName,name.formatted,active", *([until] if until else [])))
+            for user, raw in service.all("Users", _User, asked, shape.scim.people_where):
                 name = user.displayName or (user.name and user.name.formatted) or user.userName
                 enabled = user.active is not False
-                intake.user(user.userName, name, enabled, key=user.id, stable_id=user.id)
+                end = _end(intake, user, service.whole(raw), until) if until else 0
+                intake.user(user.userName, name, enabled, key=user.id, stable_id=user.id, end=end)
             if not intake.logins:
                 message = f"{service.url}: it has no users for us"
                 raise NoRightError(message, "the token may not see them, or `people where` is wrong")
             asked = "displayName,externalId,members"
-            groups = list(service.all("Groups", _Group, asked, shape.scim.groups_where))
+            groups = [group for group, _ in service.all("Groups", _Group, asked, shape.scim.groups_where)]
             shared = Counter(group.displayName for group in groups)
             for group in groups:
                 name = group.displayName
@@ -111,6 +114,32 @@ class ScimSource:
                 number = intake.group(name, "", key=group.id, stable_id=group.id)
                 if number is not None:
                     intake.members(number, [(member.value, 0) for member in group.members or ()])
+
+
+def _end(intake: Intake, user: _User, resource: dict[str, object], until: str) -> int:
+    """When an account ends, as an intake wants it; 0 where nothing is said. A finding for what is no date."""
+    said = _value(resource, until)
+    if said in (None, ""):
+        return 0
+    end = ends.when(until.lower(), said) if isinstance(said, str) else None
+    if end is None:
+        message = f"{until} of {user.userName!r} is {one_line(str(said))!r}, which is no date that is known"
+        intake.wrong(0, message, "correct it there: YYYY-MM-DD, or a time with its zone (RFC 7643, 2.3.5)")
+    return end or 0
+
+
+def _value(resource: object, path: str) -> object:
+    """What a resource holds under an attribute: one of an extension stands under its schema (RFC 7644, 3.10); capitals
+    do not matter."""
+    if not isinstance(resource, dict) or not path:
+        return None
+    for key, value in resource.items():
+        name = key.lower()
+        if name == path.lower():
+            return cast(object, value)
+        if path.lower().startswith((f"{name}:", f"{name}.")):
+            return _value(value, path[len(name) + 1 :])
+    return None
 
 
 class _Service:
@@ -134,8 +163,8 @@ class _Service:
     def __exit__(self, *_: object) -> None:
         self._service.close()
 
-    def all(self, kind: str, shape: type[T], attributes: str, where: str) -> Iterator[T]:
-        """All resources of a kind. An error means that some are missing."""
+    def all(self, kind: str, shape: type[T], attributes: str, where: str) -> Iterator[tuple[T, msgspec.Raw]]:
+        """All resources of a kind, each with all that was sent of it. An error means that some are missing."""
         seen: set[str] = set()
         total = -1
         self._progress.start(0, f"{self.url}/{kind}")
@@ -156,10 +185,14 @@ class _Service:
                 if resource.id in seen:
                     self._incomplete(f"it sent one of the {kind} twice ({resource.id}), so another is missing")
                 seen.add(resource.id)
-                yield resource
+                yield resource, raw
             self._progress.reach(len(seen), total)
         if len(seen) != total:
             self._incomplete(f"it says that there are {total} {kind}, but sends {len(seen)}")
+
+    def whole(self, raw: msgspec.Raw) -> dict[str, object]:
+        """All that was sent of a user."""
+        return decode(raw, dict[str, object], self._complaint("Users"))
 
     def _incomplete(self, what: str) -> None:
         raise IncompleteError(f"{self.url}: {what}", "try again; if it stays so, try another `page size`")

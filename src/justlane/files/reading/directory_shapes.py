@@ -136,6 +136,7 @@ class ScimShape(Shape):
     encryption: Literal["tls", "none"] = Field("tls", description="`none` sends the token readable; avoid it.")
     people_where: Words = Field("", alias="people where", description="A SCIM filter for people.")
     groups_where: Words = Field("", alias="groups where", description="A SCIM filter for groups.")
+    until: Words = Field("", description="The attribute with an account's end, as the schema calls it: URN:NAME.")
     page_size: Positive = Field(200, alias="page size", description="Resources to a page.")
     patience: Positive = Field(60, alias="wait at most", description="Seconds to wait for one answer.")
     most: Positive = Field(5_000_000, alias="at most", description="More resources than this are a mistake.")
