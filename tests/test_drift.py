@@ -116,6 +116,8 @@ class DriftTest(EstateTest):
             ("{roles: x-*}", "no role of buildyard matches 'x-*'"),
             ("{accounts: group tool-keeper}", "did you mean tool-keepers"),
             ("{accounts: tam*}", "is no account"),
+            ("{accounts: user tam.quill}", "the directory has no user 'tam.quill'"),
+            ("{accounts: user x*x}", "the directory has no user like 'x*x'"),
             ("{places: []}", "names nothing"),
         ):
             with self.subTest(said):

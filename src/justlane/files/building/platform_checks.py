@@ -16,7 +16,7 @@ from justlane.files.reading.shapes import PlatformFile, ScopeShape
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.estate import Decides, Estate, Platform
 from justlane.model.findings import Finding, Severity
-from justlane.model.patterns import ANY, matching
+from justlane.model.patterns import ANY, is_like, matching
 from justlane.model.scopes import PLATFORM_KIND, RESOURCE_GROUP_KIND, contains
 
 
@@ -110,8 +110,15 @@ def _managed(lookup: Lookup, text: Text, platform: Platform) -> Found:
     for n, account in enumerate(managed.accounts):
         kind, _, name = account.partition(" ")
         source = text.source("manages", "accounts", n)
+        users, groups = lookup.estate.directory.users, lookup.estate.directory.groups
         if kind == "group" and name:
-            yield from lookup.name(name, lookup.estate.directory.groups, "group", source)
+            yield from lookup.name(name, groups, "group", source)
+        elif kind == "user" and ANY in name:
+            if not any(is_like(name, login) for login in users):
+                hint = "correct it, or take it out"
+                yield error("empty-pattern", source, f"the directory has no user like {name!r}", hint)
+        elif kind == "user" and name:
+            yield from lookup.name(name, users, "user", source)
         elif kind != "user" or not name:
             hint = "write `user NAME`, where * is any run of characters, or `group NAME`"
             yield error("wrong-value", source, f"{account!r} is no account", hint)
