@@ -110,6 +110,12 @@ class DriftTest(EstateTest):
             self.manage("{accounts: user ro*}")
             self.assertEqual(self.drift(code=0)[0]["reached"], [])
 
+    def test_what_manages_names_follows_a_place_that_moves(self) -> None:
+        self.manage("{places: [buildyard/release, buildyard/forecast/nightly]}")
+        self.lane("scope move buildyard/forecast/nightly buildyard/tools --yes --even-so x")
+        text = (self.folder / "platforms" / "buildyard.yaml").read_text()
+        self.assertIn("manages: {places: [buildyard/release, buildyard/tools/nightly]}", text)
+
     def test_what_manages_names_has_to_be_there(self) -> None:
         for said, told in (
             ("{places: buildyard/forcast}", "did you mean buildyard/forecast"),

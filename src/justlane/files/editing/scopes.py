@@ -167,8 +167,9 @@ def _named(document: Document) -> Iterator[tuple[Path, str]]:
                 yield from _texts(document, (section, place, key))
     for name in document.node(("bundles",)).keys() if document.has(("bundles",)) else ():
         yield from _texts(document, ("bundles", name, "holds"))
-    for path in _gathering(document, ("scopes",)):
-        yield from _texts(document, path)
+    for path in (*_gathering(document, ("scopes",)), ("manages", "places"), ("only", "scopes")):
+        if document.has(path):
+            yield from _texts(document, path)
 
 
 def _gathering(document: Document, path: Path) -> Iterable[Path]:
