@@ -58,7 +58,9 @@ def ldif() -> str:
     return "\n".join(said)
 
 
-class PostgresqlTest(EstateTest):
+class StoreTest(EstateTest):
+    """With a server of its own."""
+
     forked = True
     server: Running
 
@@ -79,6 +81,8 @@ class PostgresqlTest(EstateTest):
     def probed(self, code: int) -> Any:
         return self.lane("probe store --thorough --format json", code).json
 
+
+class ManagedTest(StoreTest):
     def test_of_what_is_not_managed_nothing_is_taken(self) -> None:
         """By the server's own functions: who may do what outside is the same before and after."""
         sql = self.server.sql
@@ -99,9 +103,14 @@ class PostgresqlTest(EstateTest):
         self.assertEqual(sql(outside), before)
         self.lane("align store --yes --remove-undeclared --even-so x")
         self.assertLessEqual(set(before), set(sql(outside)))
+        self.assertEqual(
+            sql("select rolcanlogin from pg_roles where rolname = 'otto.left'"), [(True,)], "an account is there for what is outside too"
+        )
         self.assertEqual(sql("select has_table_privilege('otto.left', 'buoys.moorings', 'select')"), [(False,)])
         self.assertTrue(self.lane("drift store --format json").json[0]["outside"])
 
+
+class PostgresqlTest(StoreTest):
     def test_from_the_catalogue_to_the_proof(self) -> None:
         sql = self.server.sql
         self.lane("scope pull store --yes")

@@ -24,6 +24,12 @@ def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Ste
     return steps
 
 
+def is_account_taken(dialect: Dialect, step: Step) -> bool:
+    """Whether a step takes somebody's account, or their sign-in."""
+    enabled = [entry is not None and entry.get("enabled") is True for entry in (step.before, step.after)]
+    return dialect.sort(step.part).accounts and (step.after is None or enabled == [True, False])
+
+
 def step_of(
     dialect: Dialect,
     part: str,

@@ -19,6 +19,7 @@ from justlane.model.estate import Managed
 from justlane.model.patterns import is_like
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import contains
+from justlane.platforms.differences import is_account_taken
 from justlane.platforms.interface import About, Dialect, Entry, Reading, Step, dialect_of
 
 _FEW = 50
@@ -93,16 +94,25 @@ class Managing:
             for about in abouts
         )
 
+    def _is_taken_everywhere(self, step: Step) -> bool:
+        """Whether an account, a group or a role goes as a whole: it is there for what is outside too."""
+        gone = step.after is None and self._dialect.sort(step.part).neutral
+        return gone or is_account_taken(self._dialect, step)
+
     def split(self, reading: Reading, steps: Sequence[Step], moment: datetime) -> Split:
         """The steps, by whose business they are. What says neither place nor role nor account (who is in a group, what
-        a role holds) is ours if nobody outside gains or loses anything by it."""
+        a role holds) is ours if nobody outside gains or loses anything by it, and does not go as a whole."""
         ours: list[Step] = []
         unsure: list[Step] = []
         outside: list[Step] = []
         for step in steps:
             abouts = self._about(step)
-            some = outside if any(map(self._is_outside, abouts)) else ours if self._is_certain(step, abouts) else unsure
-            some.append(step)
+            if any(map(self._is_outside, abouts)):
+                outside.append(step)
+            elif self._is_certain(step, abouts):
+                ours.append(step)
+            else:
+                (outside if self._is_taken_everywhere(step) else unsure).append(step)
         if unsure and self._astray(reading, ours, unsure, moment):
             tried = unsure if len(unsure) <= _FEW else []
             kept: list[Step] = []

@@ -16,7 +16,7 @@ from justlane.model.names import counted, some_of
 from justlane.model.shell import spelt
 from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
-from justlane.platforms.differences import steps_between
+from justlane.platforms.differences import is_account_taken, steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
 from justlane.platforms.managed import managing
 
@@ -156,7 +156,7 @@ def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Seq
         changes.gained,
         changes.lost,
         sum(_memberships_taken(dialect, step) for step in ours),
-        sum(_is_account_taken(dialect, step) for step in ours),
+        sum(is_account_taken(dialect, step) for step in ours),
         sum(_is_entry_taken(dialect, step) for step in ours),
     )
     strokes = strokes_of(index, platform, reading, steps)
@@ -185,11 +185,6 @@ def _memberships_taken(dialect: Dialect, step: Step) -> int:
     return sum(member not in kept for member in before) if isinstance(before, list) else 0
 
 
-def _is_account_taken(dialect: Dialect, step: Step) -> bool:
-    enabled = [entry is not None and entry.get("enabled") is True for entry in (step.before, step.after)]
-    return dialect.sort(step.part).accounts and (step.after is None or enabled == [True, False])
-
-
 def _is_entry_taken(dialect: Dialect, step: Step) -> bool:
     sort = dialect.sort(step.part)
     return step.after is None and not sort.accounts and not sort.members
@@ -210,7 +205,7 @@ def refuse_undeclared(index: EstateIndex, planned: Plan) -> None:
     """RefusedError if a plan takes away what simply nobody declared: on a platform that was never aligned, that is more
     often what nobody has taken over yet than what is wrong there."""
     dialect = dialect_of(index.estate.platforms[planned.platform])
-    going = [s for s in planned.steps if s.after is None or _is_account_taken(dialect, s)]
+    going = [s for s in planned.steps if s.after is None or is_account_taken(dialect, s)]
     if going:
         effect, name = planned.effect, planned.platform
         some = some_of([dialect.words(s.part, s.name, s.before or {}) for s in going], _MOST_NAMED, len(going))
