@@ -187,7 +187,7 @@ class MeaningTest(TestCase):
 
 
 class ManagedTest(TestCase):
-    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
     @given(estates(), estates(), strategies.data())
     def test_what_is_outside_can_do_after_aligning_what_it_could_and_a_match_inside_is_one(
         self, estate: Estate, other: Estate, data: strategies.DataObject
