@@ -96,7 +96,7 @@ class Alignment:
         found = self._connector.read()
         gone = {(one.step.part, one.step.name) for one in refused}
         made = [s for s in self.plan.steps if (s.part, s.name) not in gone]
-        wanted = self._before or self._reading.changed((s.part, s.name, s.after) for s in made)
+        wanted = self._before or self._reading.after(made)
         other = unlike(dialect_of(declared), wanted, found)
         left = plan.plan(self._index, self._platform, found, datetime.now(UTC))
         return Came(len(made), refused, other, left)

@@ -1,10 +1,15 @@
-"""What differs between two states of a platform, as the steps from one to the other. Pure."""
+"""What differs between two states of a platform: the steps from one to the other, and who may do what else. Pure."""
 
 from __future__ import annotations
 
+from datetime import datetime
+
+from justlane.engine.changes.comparison import Differences, differences
+from justlane.engine.decision.judge import Question
+from justlane.engine.facts.index import EstateIndex
 from justlane.model.findings import Source
 from justlane.platforms.entries import texts
-from justlane.platforms.interface import Declared, Dialect, Entry, Reading, Step
+from justlane.platforms.interface import Declared, Dialect, Entry, Reading, Step, dialect_of
 
 
 def steps_between(dialect: Dialect, held: Reading, wanted: Declared) -> list[Step]:
@@ -45,6 +50,15 @@ def step_of(
     members = texts(entry.get("members")) if before is None and dialect.sort(part).one_by_one else []
     what += f" with {', '.join(members)}" if members else ""
     return Step(part, name, before, after, what, lines, part in dialect.only_shown, when, changes=changes)
+
+
+def differences_between(
+    index: EstateIndex, platform: str, before: Reading, after: Reading | None, moment: datetime
+) -> Differences:
+    """What differs between two states of a platform; None for what is declared."""
+    dialect = dialect_of(index.estate.platforms[platform])
+    sides = [index if held is None else EstateIndex(dialect.as_read(index, platform, held)) for held in (before, after)]
+    return differences(sides, Question(moment), within=platform)
 
 
 def unlike(dialect: Dialect, wanted: Reading, found: Reading) -> tuple[Step, ...]:

@@ -63,6 +63,14 @@ class Reading(Struct, frozen=True):
                 parts.setdefault(part, {})[name] = entry
         return replace(self, parts=parts)
 
+    def after(self, steps: Iterable[Step]) -> Reading:
+        """The same once some steps are made."""
+        return self.changed((step.part, step.name, step.after) for step in steps)
+
+    def before(self, steps: Iterable[Step]) -> Reading:
+        """The same before some steps were made."""
+        return self.changed((step.part, step.name, step.before) for step in steps)
+
 
 class Declared(Struct, frozen=True):
     """What a platform ought to hold, in its own words."""

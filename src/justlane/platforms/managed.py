@@ -11,15 +11,14 @@ from datetime import datetime
 from functools import cached_property
 from typing import NamedTuple
 
-from justlane.engine.changes.comparison import Differences, differences
-from justlane.engine.decision.judge import Question
+from justlane.engine.changes.comparison import Differences
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
 from justlane.model.estate import Managed
 from justlane.model.patterns import is_like
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import contains
-from justlane.platforms.differences import is_account_taken
+from justlane.platforms.differences import differences_between, is_account_taken
 from justlane.platforms.interface import About, Dialect, Entry, Reading, Step, dialect_of
 
 _FEW = 50
@@ -126,35 +125,23 @@ class Managing:
 
     def _astray(self, reading: Reading, before: Sequence[Step], more: Sequence[Step], moment: datetime) -> bool:
         """Whether somebody outside gains or loses something by more steps."""
-        was, now = (reading.changed((s.part, s.name, s.after) for s in some) for some in (before, (*before, *more)))
-        return bool(self.outside_of(self._between(was, now, moment)))
+        was, now = (reading.after(some) for some in (before, (*before, *more)))
+        return bool(self._cells(differences_between(self._index, self._platform, was, now, moment), inside=False))
 
-    def _between(self, was: Reading, now: Reading, moment: datetime) -> Differences:
-        held = [EstateIndex(self._dialect.as_read(self._index, self._platform, some)) for some in (was, now)]
-        return differences(held, Question(moment), within=self._platform)
-
-    def harmed(self, reading: Reading, steps: Sequence[Step], moment: datetime) -> list[str]:
-        """Who outside gains or loses something by steps, each with a place; none where only roles are managed, whose
-        lines change what they are for."""
-        if not self._by_cells or not steps:
-            return []
-        after = reading.changed((s.part, s.name, s.after) for s in steps)
-        return self.outside_of(self._between(reading, after, moment))
+    def harmed(self, found: Differences) -> list[str]:
+        """Who outside gains or loses something by what is to be done, each with a place; none where only roles are
+        managed, whose lines change what they are for."""
+        return self._cells(found, inside=False) if self._by_cells else []
 
     def reached(self, wanted: Reading, outside: Sequence[Step], moment: datetime) -> tuple[str, ...]:
         """Who may do something else inside than what is wanted there, by what stands outside; each with a place."""
-        held = wanted.changed((s.part, s.name, s.before) for s in outside)
-        return tuple(self.inside_of(self._between(wanted, held, moment))) if outside else ()
-
-    def outside_of(self, found: Differences) -> list[str]:
-        """Who changes outside, each with a place."""
-        return self._cells(found, inside=False)
-
-    def inside_of(self, found: Differences) -> list[str]:
-        """Who changes inside, each with a place; none where that cannot be said of cells."""
-        return self._cells(found, inside=True) if self._by_cells and not self._managed.roles else []
+        if not outside or not self._by_cells or self._managed.roles:
+            return ()  # what a line of another role gives cannot be told apart, cell by cell
+        found = differences_between(self._index, self._platform, wanted, wanted.before(outside), moment)
+        return tuple(self._cells(found, inside=True))
 
     def _cells(self, found: Differences, *, inside: bool) -> list[str]:
+        """Who changes inside, or outside, each with a place."""
         said: dict[str, str] = {}
         for one in (*found.found, *found.in_roles):
             places = {self._by_cells and self._has_place(place): place for place in one.places}

@@ -106,11 +106,18 @@ class Lookup:
 
     def pattern(self, platform: Platform, pattern: str, source: Source) -> Found:
         """An action must exist, and a pattern match at least one."""
+        yield from self._like(platform, platform.actions, "action", pattern, source)
+
+    def role_pattern(self, platform: Platform, pattern: str, source: Source) -> Found:
+        """The same of a role."""
+        yield from self._like(platform, platform.roles, "role", pattern, source)
+
+    def _like(self, platform: Platform, known: Collection[str], what: str, pattern: str, source: Source) -> Found:
         if "*" not in pattern:
-            yield from self.name(pattern, platform.actions, "action", source)
-        elif not matching(pattern, platform.actions):
+            yield from self.name(pattern, known, what, source)
+        elif not matching(pattern, known):
             hint = "a pattern that matches nothing is a mistake: take it out or correct it"
-            yield error("empty-pattern", source, f"no action of {platform.name} matches {pattern!r}", hint)
+            yield error("empty-pattern", source, f"no {what} of {platform.name} matches {pattern!r}", hint)
 
     def network(self, network: str, source: Source) -> Found:
         """A network must be one, in CIDR."""

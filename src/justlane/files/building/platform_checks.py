@@ -100,13 +100,7 @@ def _managed(lookup: Lookup, text: Text, platform: Platform) -> Found:
     for address in managed.places:
         yield from lookup.name(address, platform.scopes, "scope", managed.source)
     for n, role in enumerate(managed.roles):
-        source = text.source("manages", "roles", n)
-        if not matching(role, platform.roles):
-            if ANY not in role:
-                yield from lookup.name(role, platform.roles, "role", source)
-            else:
-                hint = "correct it, or take it out"
-                yield error("empty-pattern", source, f"no role of {platform.name} matches {role!r}", hint)
+        yield from lookup.role_pattern(platform, role, text.source("manages", "roles", n))
     for n, account in enumerate(managed.accounts):
         kind, _, name = account.partition(" ")
         source = text.source("manages", "accounts", n)

@@ -147,7 +147,7 @@ class _Judging:
 
     def meaning_of(self, steps: Sequence[Step]) -> Meaning:
         """Beside what should be: what should be, but for some differences."""
-        held = self._base.changed((step.part, step.name, step.before) for step in steps)
+        held = self._base.before(steps)
         wrong = EstateIndex(self._dialect.as_read(self._index, self._platform, held))
         found = differences((self._right, wrong), Question(self._moment), within=self._platform)
         people, totals = found.people, found.totals

@@ -20,6 +20,9 @@ from justlane.model.errors import RefusedError, UsageError
 from justlane.model.visible import json_visible
 from justlane.platforms.interface import Entry
 
+MATCHED = "matched"
+"""What it says, beside any run, when a platform was first found to hold just what is declared."""
+
 
 class RunNote(msgspec.Struct, frozen=True, omit_defaults=True):
     """One line of a journal."""
@@ -80,7 +83,7 @@ class RunJournal:
 
     def unfinished(self) -> RunNote | None:
         """The last change that was begun, if the last run did not come to its end."""
-        notes = [note for note, _ in self._notes() if note.event != "matched"]
+        notes = [note for note, _ in self._notes() if note.event != MATCHED]
         if not notes or notes[-1].event == "finished":
             return None
         return next((note for note in reversed(notes) if note.event in ("sending", "done", "started")), None)
@@ -107,7 +110,11 @@ class RunJournal:
 
     def has(self, event: str) -> bool:
         """Whether something was written down by oneself, here: `started`, `sending`, `done` or `finished`."""
-        return any(note.event == event and own for note, own in self._notes())
+        return event in self.own_events()
+
+    def own_events(self) -> set[str]:
+        """All that was written down by oneself, here."""
+        return {note.event for note, own in self._notes() if own}
 
     def last_run(self) -> str:
         """The last run of one's own that changed something."""

@@ -8,15 +8,14 @@ from datetime import datetime
 from msgspec import Struct
 from msgspec.structs import replace
 
-from justlane.engine.changes.comparison import Totals, differences
-from justlane.engine.decision.judge import Question
+from justlane.engine.changes.comparison import Totals
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.errors import RefusedError
 from justlane.model.names import counted, some_of
 from justlane.model.shell import spelt
 from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
-from justlane.platforms.differences import is_account_taken, steps_between
+from justlane.platforms.differences import differences_between, is_account_taken, steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
 from justlane.platforms.managed import managing
 
@@ -100,11 +99,10 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
         made = Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
         return replace(made, outside=tuple(outside), reached=reached)
     ours = [step for step in steps if not step.by_hand]
-    part_of_it = outside or len(ours) < len(steps)
-    after = reading.changed((s.part, s.name, s.after) for s in ours) if part_of_it else None
-    changes = totals_between(index, platform, reading, after, moment)
-    made = counted_plan(index, platform, reading, steps, changes)
-    harmed = managed.harmed(reading, ours, moment) if managed else []
+    after = reading.after(ours) if managed or len(ours) < len(steps) else None
+    changes = differences_between(index, platform, reading, after, moment)
+    made = counted_plan(index, platform, reading, steps, changes.totals)
+    harmed = managed.harmed(changes) if managed else []
     return replace(made, new_places=places, outside=tuple(outside), reached=reached, harmed=tuple(harmed))
 
 
@@ -122,7 +120,7 @@ def settle_steps(
     dialect = dialect_of(index.estate.platforms[platform])
 
     made = dialect.settled(reading, steps, back=back)
-    after = reading.changed((step.part, step.name, step.after) for step in made)
+    after = reading.after(made)
 
     def uncounted(step: Step) -> str:
         some = ((after, step.after), (reading, step.before))
@@ -143,9 +141,7 @@ def totals_between(
     index: EstateIndex, platform: str, before: Reading, after: Reading | None, moment: datetime
 ) -> Totals:
     """How many cells differ between two states of a platform; None for what is declared."""
-    dialect = dialect_of(index.estate.platforms[platform])
-    sides = [index if held is None else EstateIndex(dialect.as_read(index, platform, held)) for held in (before, after)]
-    return differences(sides, Question(moment), within=platform).totals
+    return differences_between(index, platform, before, after, moment).totals
 
 
 def counted_plan(index: EstateIndex, platform: str, reading: Reading, steps: Sequence[Step], changes: Totals) -> Plan:

@@ -48,7 +48,7 @@ def undoing(
         return Plan(platform, reading.revision, ())
     steps += _exactly(dialect, reading, before, steps)
     steps = settle_steps(index, platform, reading, steps, back=True)
-    changes = totals_between(index, platform, reading, _after(reading, steps), moment)
+    changes = totals_between(index, platform, reading, reading.after(steps), moment)
     return replace(counted_plan(index, platform, reading, steps, changes), new_places=places)
 
 
@@ -91,7 +91,7 @@ def refuse_lockout(
     dialect = dialect_of(index.estate.platforms[platform])
     was, now = (
         administrators(EstateIndex(dialect.as_read(index, platform, some)), platform, Question(moment))
-        for some in (reading, _after(reading, planned.steps))
+        for some in (reading, reading.after(planned.steps))
     )
     if was.full and not now.full:
         hint = "declare who does, or if it is right all the same: --even-so REASON"
@@ -99,11 +99,6 @@ def refuse_lockout(
     if acting and _rank(was, acting) > _rank(now, acting):
         hint = "let somebody else do it, or if it is right all the same: --even-so REASON"
         raise RefusedError(f"you, {acting}, would administer less of {platform} than now; nothing was changed", hint)
-
-
-def _after(reading: Reading, steps: Sequence[Step]) -> Reading:
-    """What a platform holds once some steps are done."""
-    return reading.changed((step.part, step.name, step.after) for step in steps)
 
 
 def _rank(found: Administrators, login: str) -> int:

@@ -7,10 +7,7 @@ from pathlib import Path
 
 from justlane.model.estate import Estate
 from justlane.platforms.alignment import readings
-from justlane.platforms.alignment.journal import RunJournal
-
-MATCHED = "matched"
-"""What the journal says when a platform was first found to hold just what is declared."""
+from justlane.platforms.alignment.journal import MATCHED, RunJournal
 
 
 class Standing(StrEnum):
@@ -26,10 +23,10 @@ class Standing(StrEnum):
 
 def standing(folder: Path, platform: str) -> Standing | None:
     """How it stands to one; None if it was never read. What somebody else wrote down counts for nothing."""
-    journal = RunJournal(folder, platform)
-    if journal.has("finished"):
+    events = RunJournal(folder, platform).own_events()
+    if "finished" in events:
         return Standing.KEPT
-    if journal.has(MATCHED):
+    if MATCHED in events:
         return Standing.TAKEN_OVER
     own = any(readings.open_own(folder, platform, name) for name in readings.names(folder, platform)[-1:])
     return Standing.LOOKED_AT if own else None

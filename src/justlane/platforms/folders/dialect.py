@@ -130,7 +130,7 @@ class FoldersDialect(Dialect):
         found = list(steps)
         if back:
             return found
-        at = _at(reading.changed((s.part, s.name, s.after) for s in found if not s.by_hand))
+        at = _at(reading.after(s for s in found if not s.by_hand))
         apart: dict[str, str] = {}
         for address, entry in reading.part("shared").items():
             unlike = [other for other in texts(entry.get("with")) if at.get(other) != at.get(address)]
@@ -156,7 +156,7 @@ class FoldersDialect(Dialect):
     def strokes(self, reading: Reading, steps: tuple[Step, ...]) -> tuple[tuple[Step, ...], ...]:
         """Place by place, all of one in one stroke. Where some places take and others give, first each is set to what
         people had and will have: else somebody could come through an opened folder to a place not closed yet."""
-        after = reading.changed((s.part, s.name, s.after) for s in steps)
+        after = reading.after(steps)
         touched = {str((s.after or s.before or {}).get("place")) for s in steps}
         between = _between(reading, after)
         first: list[Step] = []
@@ -167,7 +167,7 @@ class FoldersDialect(Dialect):
                 if concerned and here.get(name) != middle.get(name) and middle != after.part(part):
                     first.append(self._step(part, name, here.get(name), middle.get(name)))
         first = [*(s for s in steps if s.keeps), *first] if first else []
-        now = reading.changed((s.part, s.name, s.after) for s in first)
+        now = reading.after(first)
         rest = [
             replace(
                 self._step(s.part, s.name, now.part(s.part).get(s.name), s.after),
@@ -268,7 +268,7 @@ def _kept(reading: Reading, steps: Sequence[Step]) -> Iterator[Step]:
         return
     ours = [step for step in steps if not step.by_hand]
     touched = {str((step.after or step.before or {}).get("place")) for step in ours}
-    after = reading.changed((s.part, s.name, s.after) for s in ours)
+    after = reading.after(ours)
     looked_at = [
         ("left_alone", name, {**entry, "skipped": False})  # once a list is written, its mask is not empty
         for name, entry in reading.part("left_alone").items()

@@ -133,7 +133,7 @@ class Cluster:
                 )
             roles = {row[0]: row[1] for row in self._rows(connection, catalogue.ROLES)}
             newer = connection.info.server_version >= _PER_MEMBERSHIP
-            wanted = before.changed((s.part, s.name, s.after) for s in steps)
+            wanted = before.after(steps)
             for one in (again for step in steps for again in settlement.with_columns(step, wanted)):
                 self._make(connection, one, roles.get(one.name), newer=newer)
             after = self._read(connection)

@@ -192,7 +192,7 @@ def gained_anyway(reading: Reading, steps: Sequence[Step]) -> list[str]:
     if not alone:
         return []
     before = _Rights(reading)
-    after = _Rights(reading.changed((s.part, s.name, s.after) for s in steps if not s.by_hand))
+    after = _Rights(reading.after(s for s in steps if not s.by_hand))
     said: list[str] = []
     for name in alone:
         gained = sorted(after.of(name).keys() - before.of(name).keys())

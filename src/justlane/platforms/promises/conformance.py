@@ -175,7 +175,7 @@ def _steps(dialect: Dialect, index: EstateIndex, other: EstateIndex, draw: Rando
     del draw
     held, wanted = _reading(dialect, other), _declared(dialect, index)
     for stroke in _strokes(dialect, index, held, wanted):
-        held = held.changed((step.part, step.name, step.after) for step in stroke)
+        held = held.after(stroke)
     changed = [part for part in dialect.parts if part not in dialect.only_shown]
     for part in changed:
         _equal(held.part(part), wanted.parts.get(part, {}), part)
@@ -191,10 +191,10 @@ def _windows(dialect: Dialect, index: EstateIndex, other: EstateIndex, draw: Ran
         return  # by hand, steps are made one after the other; the sheet says what that means there
     held, wanted = _reading(dialect, other), _declared(dialect, index)
     strokes = _strokes(dialect, index, held, wanted)
-    last = held.changed((step.part, step.name, step.after) for stroke in strokes for step in stroke)
+    last = held.after(step for stroke in strokes for step in stroke)
     before, after = _cells(dialect, index, held), _cells(dialect, index, last)
     for number, stroke in enumerate(strokes, 1):
-        held = held.changed((step.part, step.name, step.after) for step in stroke)
+        held = held.after(stroke)
         now = _cells(dialect, index, held)
         if more := now - before - after:
             raise BrokenError(f"after stroke {number} somebody has more: {sorted(more)[:2]}")

@@ -133,7 +133,7 @@ class _Trial:
                 if own and not self._dialect.alike(part, before.part(part).get(name), entry):
                     steps.append(step_of(self._dialect, part, name, before.part(part).get(name), entry))
         steps = [step for step in settle_steps(corner, self._platform, before, steps) if not step.keeps]
-        after = before.changed((s.part, s.name, s.after) for s in steps)
+        after = before.after(steps)
         return counted_plan(
             corner, self._platform, before, steps, totals_between(corner, self._platform, before, after, self._moment)
         )
@@ -143,7 +143,7 @@ class _Trial:
         refused = carry_out(planned, habits, self._connector, journal, "connector test", Progress())
         if refused:
             raise BrokenError(f"it refused {refused[0].step.what}: {refused[0].why}")
-        wanted = before.changed((s.part, s.name, s.after) for s in planned.steps)
+        wanted = before.after(planned.steps)
         wrong = unlike(self._dialect, wanted, self._connector.read())
         if wrong:
             raise BrokenError(f"it holds something else: {wrong[0].what}")

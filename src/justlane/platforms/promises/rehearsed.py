@@ -42,7 +42,7 @@ class InMemory:
         del key
         if revision != str(self._count):
             raise PlatformChangedError("changed meanwhile", "again")
-        self._held = self._held.changed((step.part, step.name, step.after) for step in steps)
+        self._held = self._held.after(steps)
         self._count += 1
         return str(self._count)
 
