@@ -46,7 +46,7 @@ def find_flaws(
     asked = only or tuple(RULES)
     return Checked(
         loaded.estate.name, flaws, _sizes(loaded), True, accepted, lines_at(place, sources), since, asked,
-        standings(place, loaded.estate),
+        {} if only or since else standings(place, loaded.estate),
     )  # fmt: skip
 
 
