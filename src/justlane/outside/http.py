@@ -7,8 +7,6 @@ from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple, TypeVar
 from urllib.parse import urlsplit
 
-import httpcore
-import httpx
 import msgspec
 
 from justlane.model import interruption
@@ -16,6 +14,7 @@ from justlane.model.errors import JustLaneError, NonsenseError, OutsideError, Ti
 from justlane.model.names import counted, one_line
 from justlane.outside import certificates
 from justlane.outside.certificates import Trusted
+from justlane.outside.lean_httpx import httpcore, httpx
 from justlane.outside.limits import Limits, Watch
 from justlane.outside.secrets import Destination
 

@@ -25,5 +25,5 @@ def _interrupted(number: int, frame: FrameType | None) -> None:
         os.write(2, b"stopped at once\n")
         os._exit(STOPPED)
     _seen = True
-    interruption.note()
-    raise KeyboardInterrupt
+    if interruption.note():
+        raise KeyboardInterrupt

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import os
 import re
 import secrets
 from contextlib import suppress
@@ -52,7 +53,7 @@ def is_own(folder: Path, purpose: str, line: bytes) -> bool:
 
 def _seal(key: bytes, folder: Path, purpose: str, line: bytes) -> bytes:
     # the folder is a part of it: a journal that somebody copied elsewhere is not one's own there
-    said = b"\0".join((str(folder.resolve()).encode("utf-8", "surrogateescape"), purpose.encode(), line))
+    said = b"\0".join((os.fsencode(os.path.realpath(folder)), purpose.encode(), line))
     return hmac.new(key, said, hashlib.sha256).hexdigest().encode()
 
 

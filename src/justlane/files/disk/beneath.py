@@ -13,6 +13,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path, PurePosixPath
 
+from justlane.model.interruption import held
+
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _FILE = os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOCTTY
 CLOSED, COMMON = 0o600, 0o644
@@ -41,15 +43,23 @@ def open_folder(top: Path, parts: tuple[str, ...] = (), *, make: int | None = No
 
     OSError if it is not there, NotBeneathError if a step is a link.
     """
-    handle = os.open(top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    with held():  # cut between closing one and naming the next, the first would be closed twice
+        handle = _descended(top, parts, make)
     try:
-        for part in parts:
-            inner = _step(handle, part, make)
-            os.close(handle)
-            handle = inner
         yield handle
     finally:
         os.close(handle)
+
+
+def _descended(top: Path, parts: tuple[str, ...], make: int | None) -> int:
+    handle = os.open(top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    for part in parts:
+        try:
+            inner = _step(handle, part, make)
+        finally:
+            os.close(handle)
+        handle = inner
+    return handle
 
 
 def _step(handle: int, part: str, make: int | None) -> int:

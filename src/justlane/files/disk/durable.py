@@ -18,6 +18,7 @@ from pathlib import Path
 from justlane.files.disk import beneath
 from justlane.files.disk.beneath import CLOSED, COMMON, content_of, open_folder, parts_of
 from justlane.model.errors import StorageError
+from justlane.model.interruption import held
 from justlane.model.secrecy import bytes_without_secrets
 
 _BLOCK = 1 << 16
@@ -41,7 +42,8 @@ def write_atomically(top: Path, name: str | Path, content: bytes, mode: int = CO
     try:
         *folders, last = parts_of(name)
         top.mkdir(mode=_folder_mode(mode), parents=True, exist_ok=True)
-        with open_folder(top, tuple(folders), make=_folder_mode(mode)) as folder, unfinished(folder, mode) as written:
+        make = _folder_mode(mode)
+        with held(), open_folder(top, tuple(folders), make=make) as folder, unfinished(folder, mode) as written:
             with os.fdopen(os.dup(written.handle), "wb") as file:
                 file.write(bytes_without_secrets(content))
                 file.flush()
@@ -67,11 +69,12 @@ def replacing(top: Path, contents: Mapping[str, bytes]) -> Iterator[Callable[[],
                 raise _told(top / name, error) from error
 
         def stand() -> None:
-            for written, last in ready:
-                try:
-                    written.replace(last)
-                except OSError as error:
-                    raise _told(top / last, error) from error
+            with held():
+                for written, last in ready:
+                    try:
+                        written.replace(last)
+                    except OSError as error:
+                        raise _told(top / last, error) from error
 
         yield stand
 
@@ -95,7 +98,7 @@ def write_secret(top: Path, name: str | Path, secret: str) -> None:
     """Write a secret into a file of its own, which only its owner can read. StorageError if that is impossible."""
     try:
         *folders, last = parts_of(name)
-        with open_folder(top, tuple(folders), make=0o700) as folder, unfinished(folder, CLOSED) as written:
+        with held(), open_folder(top, tuple(folders), make=0o700) as folder, unfinished(folder, CLOSED) as written:
             os.write(written.handle, secret.encode() + b"\n")
             os.fsync(written.handle)
             written.replace(last)
@@ -106,7 +109,7 @@ def write_secret(top: Path, name: str | Path, secret: str) -> None:
 def make_once(top: Path, name: str, content: bytes) -> None:
     """Make a file that is closed to others, unless there is one of that name. StorageError if that is impossible."""
     try:
-        with open_folder(top) as folder, unfinished(folder, CLOSED) as written:
+        with held(), open_folder(top) as folder, unfinished(folder, CLOSED) as written:
             os.write(written.handle, content)
             os.fsync(written.handle)
             with suppress(FileExistsError):
@@ -227,7 +230,7 @@ def append_durably(top: Path, name: str | Path, line: bytes) -> None:
     """
     try:
         *folders, last = parts_of(name)
-        with open_folder(top, tuple(folders), make=0o700) as folder:
+        with held(), open_folder(top, tuple(folders), make=0o700) as folder:
             handle = beneath.regular(last, os.O_RDWR | os.O_CREAT | os.O_APPEND, CLOSED, folder)
             try:
                 fcntl.flock(handle, fcntl.LOCK_EX)

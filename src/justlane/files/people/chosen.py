@@ -10,20 +10,23 @@ import hashlib
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from justlane.files.people import snapshots
 from justlane.files.people.intake import Intake
 from justlane.files.people.population import Naming, Population
 from justlane.files.people.store import PeopleStore
-from justlane.files.reading.directory_shapes import DirectoryShape
 from justlane.files.reading.named_files import digest, trouble
-from justlane.files.reading.shapes import EstateFile
-from justlane.files.reading.yamltext import Text
 from justlane.model.errors import StorageError
 from justlane.model.findings import Finding, Severity
 from justlane.model.people import Snapshot, SourceRead
 
-PeopleReader = Callable[[str, DirectoryShape, Path], Intake]
+if TYPE_CHECKING:
+    from justlane.files.reading.directory_shapes import DirectoryShape
+    from justlane.files.reading.shapes import EstateFile
+    from justlane.files.reading.yamltext import Text
+
+PeopleReader = Callable[[str, "DirectoryShape", Path], Intake]
 """Reads one directory: (its name, how, the estate's folder)."""
 
 

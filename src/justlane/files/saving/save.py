@@ -17,7 +17,6 @@ from justlane.files.disk.beneath import open_folder
 from justlane.files.disk.durable import replacing
 from justlane.files.editing.draft import Changed, carried_out, content_of
 from justlane.files.people.snapshots import FOLDER, newest
-from justlane.files.reading.estate_files import names_of_files, read_root
 from justlane.files.reading.folder import ROOT
 from justlane.files.reading.named_files import digest, digest_of
 from justlane.files.saving.journal import FileEdit, Journal, Note, Told
@@ -29,6 +28,8 @@ State = Mapping[str, str]
 
 def state_of(folder: Path) -> State:
     """All that an estate is read from, as it is now: its files, and those or the snapshot that the people come from."""
+    from justlane.files.reading.estate_files import names_of_files, read_root
+
     root = read_root(folder)
     named = [file for shape in (root.directories.values() if root else ()) for _, file in shape.files]
     found = {name: digest(folder, name) for name in (*sorted(names_of_files(folder)), *named)}
@@ -101,6 +102,8 @@ def carry_on(folder: Path, changes: Sequence[Changed], note: Note, state: State)
 
 def require_read(folder: Path, changes: Sequence[Changed]) -> None:
     """RefusedError for a file that is none of the estate's, whoever named it."""
+    from justlane.files.reading.estate_files import names_of_files
+
     read = names_of_files(folder)
     for change in changes:
         if change.file not in read:

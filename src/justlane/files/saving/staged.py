@@ -9,7 +9,6 @@ from tempfile import TemporaryDirectory
 from justlane.files.disk.durable import write_atomically
 from justlane.files.editing.draft import Changed, content_of
 from justlane.files.opening import cache
-from justlane.files.opening.from_files import load_whole
 from justlane.files.opening.loaded import Loaded
 from justlane.files.opening.read_again import read_again
 from justlane.files.people.chosen import PeopleReader
@@ -17,6 +16,8 @@ from justlane.files.people.chosen import PeopleReader
 
 def loaded_with(folder: Path, changes: Sequence[Changed], read_people: PeopleReader) -> Loaded:
     """An estate that is sound, with some of its files changed, and everything that would be wrong with it then."""
+    from justlane.files.opening.from_files import load_whole
+
     contents = {change.file: change.after for change in changes}
     with TemporaryDirectory(prefix="justlane-") as temporary:
         place = Path(temporary)

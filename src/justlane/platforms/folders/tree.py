@@ -17,6 +17,7 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
+from justlane.files.disk.beneath import open_folder
 from justlane.model.errors import (
     ChangeRefusedError,
     OutsideError,
@@ -270,14 +271,10 @@ class FolderTree:
     @contextmanager
     def _opened(self, address: str) -> Iterator[int]:
         """A place, open, reached step by step without a link."""
-        names = [*self._place.name.strip("/").split("/"), *address.split("/")[1:]]
-        with self._told(address):
-            handle = os.open(self._place.top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        *above, last = [*self._place.name.strip("/").split("/"), *address.split("/")[1:]]
+        with self._told(address), open_folder(Path(self._place.top), tuple(above)) as folder:
+            handle = os.open(last, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=folder)
             try:
-                for name in names:
-                    inner = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=handle)
-                    os.close(handle)
-                    handle = inner
                 yield handle
             finally:
                 os.close(handle)

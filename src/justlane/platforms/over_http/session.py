@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from urllib.parse import quote
 
-import httpx
 import msgspec
 
 from justlane.model.errors import (
@@ -25,6 +24,7 @@ from justlane.model.names import one_line
 from justlane.model.shell import spelt
 from justlane.outside.certificates import Trusted, trusted
 from justlane.outside.http import Answer, Service, destination_of
+from justlane.outside.lean_httpx import httpx
 from justlane.outside.limits import Limits
 from justlane.outside.secrets import Permit, released, require_ascii
 from justlane.platforms.interface import Address, Corner, Entry, Part, Reading, Shown, Step, Word
