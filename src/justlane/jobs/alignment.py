@@ -12,6 +12,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from justlane.engine.facts.account_names import account_of, in_accounts
 from justlane.engine.facts.index import EstateIndex
 from justlane.files.disk.identity import who
 from justlane.files.saving.proposal import acting_person
@@ -43,7 +44,8 @@ class Alignment:
         self, index: EstateIndex, platform: str, place: Path, connector: Connector, undone: str | None = None
     ) -> None:
         """Read the platform. `undone` is the run to take back, empty for the last; None to match what is declared."""
-        self._index, self._platform, self._place, self._connector = index, platform, place, connector
+        self._people, self._platform, self._place, self._connector = index, platform, place, connector
+        self._index = in_accounts(index, platform)
         self._journal = RunJournal(place, platform)
         self.undone = None if undone is None else undone or self._journal.last_run()
         """The run that is taken back."""
@@ -83,8 +85,8 @@ class Alignment:
         if self.undone is not None:
             refuse_outside(self.plan)
         if acting_as:
-            known.user(self._index.estate, acting_as)
-        acting = acting_person(self._index, acting_as, who())
+            known.user(self._people.estate, acting_as)
+        acting = account_of(self._index, self._platform, acting_person(self._people, acting_as, who()))
         refuse_lockout(self._index, self._platform, self.plan, self._reading, acting, datetime.now(UTC))
 
     def carry_out(self, why: str, progress: Progress) -> Came:

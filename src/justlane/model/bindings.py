@@ -39,6 +39,8 @@ class Binding(Struct, frozen=True):
     """Name of the bundle that it comes from, if any."""
     pattern: str = ""
     """What was written, where its scope is one of those that a pattern stands for."""
+    account: str = ""
+    """Which of the user's accounts has it, as the platform writes it; empty for their own."""
 
     @property
     def allows(self) -> bool:

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
+from justlane.model.accounts import Accounts
 from justlane.model.bindings import Binding, BreakGlass, Ceiling, Delegation, Publication
 from justlane.model.circumstances import Situation
 from justlane.model.expectations import AnyExpectation
@@ -148,6 +149,8 @@ class Platform(Struct, frozen=True):
     """In the order in which they count."""
     manages: Managed | None = None
     """What the estate answers for there; None for all of it."""
+    accounts: Accounts | None = None
+    """How its accounts are people; None where they are called as in the directory."""
 
     @property
     def capped(self) -> tuple[Principal, ...]:

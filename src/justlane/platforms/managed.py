@@ -14,11 +14,13 @@ from typing import NamedTuple
 from justlane.engine.changes.comparison import Differences
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.facts.people import ANONYMOUS_NAME
-from justlane.model.estate import Managed
+from justlane.model.accounts import AccountKind, Accounts
+from justlane.model.estate import Managed, Platform
 from justlane.model.patterns import is_like
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import contains
 from justlane.platforms.differences import differences_between, is_account_taken
+from justlane.platforms.entries import principal_of, texts
 from justlane.platforms.interface import About, Dialect, Entry, Reading, Step, dialect_of
 
 _FEW = 50
@@ -38,7 +40,9 @@ class Managing:
     def __init__(self, index: EstateIndex, platform: str, managed: Managed) -> None:
         self._index, self._platform, self._managed = index, platform, managed
         self._dialect: Dialect = dialect_of(index.estate.platforms[platform])
-        self._by_cells = bool(managed.places or managed.accounts)
+        self._accounts = index.estate.platforms[platform].accounts or Accounts(managed.source)
+        self._machines = self._accounts.machines
+        self._by_cells = bool(managed.places or managed.accounts or self._machines)
         """Whether a cell is managed or not; with roles alone that can be said of lines only."""
 
     @cached_property
@@ -54,17 +58,20 @@ class Managing:
     def _has_place(self, address: str) -> bool:
         return not self._managed.places or address in self._places
 
-    def _has_account(self, login: str) -> bool:
-        said = self._managed.accounts
+    def _has_account(self, name: str) -> bool:
+        """Whether it is looked after whether somebody's account may do just what is declared."""
+        if name in self._machines:
+            return False
+        said, login = self._managed.accounts, self._accounts.login(name)
         patterns = (text[len("user ") :] for text in said if text.startswith("user "))
-        return not said or login in self._in_groups or any(is_like(pattern, login) for pattern in patterns)
+        return not said or name in self._in_groups or any(is_like(pattern, login) for pattern in patterns)
 
     def _has_principal(self, principal: Principal) -> bool:
         """Whether all that somebody's line reaches are managed accounts."""
-        if not self._managed.accounts:
-            return True
         if principal.kind is PrincipalKind.USER:
             return self._has_account(principal.name)
+        if not self._managed.accounts:
+            return True
         if principal.kind is not PrincipalKind.GROUP or principal.name not in self._index.estate.directory.groups:
             return False  # what stands for everybody, or for nobody knows whom
         return all(map(self._has_account, self._index.membership.users_in(principal.name)))
@@ -93,6 +100,16 @@ class Managing:
             for about in abouts
         )
 
+    def _is_machine(self, principal: Principal | None) -> bool:
+        return principal is not None and principal.kind is PrincipalKind.USER and principal.name in self._machines
+
+    def _names_machine(self, step: Step) -> bool:
+        """Whether somebody's account that is left alone is in a list that would change."""
+        if not self._machines or not self._dialect.sort(step.part).members:
+            return False
+        named = (text for entry in (step.before, step.after) if entry for text in texts(entry.get("members")))
+        return any(text.removeprefix("user ") in self._machines for text in named)
+
     def _is_taken_everywhere(self, step: Step) -> bool:
         """Whether an account, a group or a role goes as a whole: it is there for what is outside too."""
         gone = step.after is None and self._dialect.sort(step.part).neutral
@@ -106,7 +123,9 @@ class Managing:
         outside: list[Step] = []
         for step in steps:
             abouts = self._about(step)
-            if any(map(self._is_outside, abouts)):
+            if step.before is None and any(self._is_machine(one.principal) for one in abouts):
+                continue  # nobody asks for a machine's account to be made
+            if any(map(self._is_outside, abouts)) or self._names_machine(step):
                 outside.append(step)
             elif self._is_certain(step, abouts):
                 ours.append(step)
@@ -152,7 +171,7 @@ class Managing:
                 if not inside:
                     wanted = places.get(False) if known else next(iter(places.values()))
                 if wanted:
-                    said.setdefault(login, f"{login} at {wanted}")
+                    said.setdefault(login, f"{self._accounts.shown(login)} at {wanted}")
         return sorted(said.values())
 
     def judged(self, reading: Reading) -> Reading:
@@ -183,5 +202,32 @@ class Managing:
 
 def managing(index: EstateIndex, platform: str) -> Managing | None:
     """What an estate answers for on a platform; None where that is all of it."""
-    managed = index.estate.platforms[platform].manages
-    return Managing(index, platform, managed) if managed else None
+    declared = index.estate.platforms[platform]
+    if declared.manages or (declared.accounts and declared.accounts.machines):
+        return Managing(index, platform, declared.manages or Managed((), (), (), declared.source))
+    return None
+
+
+def without_gone(platform: Platform, dialect: Dialect, reading: Reading) -> Reading:
+    """A reading without what is about accounts of nobody any more: nothing is missing to judge it."""
+    accounts = platform.accounts
+    if accounts is None or all(one.kind is not AccountKind.GONE for one in accounts.known.values()):
+        return reading
+
+    def is_gone(principal: Principal | None) -> bool:
+        named = principal is not None and principal.kind is PrincipalKind.USER
+        return named and principal is not None and accounts.is_of(principal.name, AccountKind.GONE)
+
+    def left(entry: Entry) -> Entry:
+        members = [text for text in texts(entry.get("members")) if not is_gone(principal_of(text))]
+        return entry if len(members) == len(texts(entry.get("members"))) else {**entry, "members": members}
+
+    parts = {
+        part: {
+            name: left(entry)
+            for name, entry in held.items()
+            if not is_gone(dialect.about(platform.name, part, name, entry).principal)
+        }
+        for part, held in reading.parts.items()
+    }
+    return Reading(reading.revision, parts)

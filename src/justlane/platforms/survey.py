@@ -139,7 +139,8 @@ def _noted(
     directory, declared = index.estate.directory, index.estate.platforms[platform]
     times = Counter(grant.whom for grant in grants)
     by_name = {name.partition(" ")[2]: name for name in accounts}
-    unknown = [name for name in by_name if name not in directory.users]
+    said = declared.accounts
+    unknown = [name for name in by_name if name not in directory.users and not (said and name in said.known)]
     known = [directory.users[name] for name in by_name if name in directory.users]
     gone = [u.login for u in known if not u.enabled or (u.last_day and u.last_day < day)]
     yield Noted("unknown-account", "accounts that match nobody in the directory", _with_times(unknown, by_name, times))

@@ -44,6 +44,7 @@ def drift(
 
     Ends with 0 if nothing differs, 1 if something does, 3 if a platform could not be read.
     """
+    from justlane.engine.facts.account_names import in_accounts
     from justlane.platforms.alignment import drift, readings
     from justlane.platforms.alignment.standing import note_match
     from justlane.platforms.interface import read_platform
@@ -68,12 +69,13 @@ def drift(
             failed.append(error)
             continue
         readings.keep(place, name, reading, now())
-        if adopt and (steps := drift.steps_to_declared(index, name, reading, now())):
+        known_there = in_accounts(index, name)
+        if adopt and (steps := drift.steps_to_declared(known_there, name, reading, now())):
             _adopt(ctx, name, steps, given)
         found.append(
-            drift.since(index, name, since, earlier, reading, now())
+            drift.since(known_there, name, since, earlier, reading, now())
             if since and earlier
-            else drift.drift(index, name, reading, now())
+            else drift.drift(known_there, name, reading, now())
         )
     for match in found:
         if match.clean and not since:

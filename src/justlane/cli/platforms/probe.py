@@ -147,10 +147,13 @@ def probe(
 
 
 def _as_it_stands(index: EstateIndex, platform: str, place: Path) -> tuple[EstateIndex, tuple[str, ...]]:
-    """The estate with the places that the platform has since, and what of the platform cannot be judged."""
+    """The estate as the platform knows people, with the places that it has since, and what cannot be judged there."""
+    from justlane.engine.facts.account_names import in_accounts
     from justlane.platforms.alignment.new_places import with_new_places
     from justlane.platforms.interface import dialect_of, read_platform
+    from justlane.platforms.managed import without_gone
 
+    index = in_accounts(index, platform)
     declared = index.estate.platforms[platform]
     try:
         reading = read_platform(declared, place, ask_person)
@@ -163,7 +166,8 @@ def _as_it_stands(index: EstateIndex, platform: str, place: Path) -> tuple[Estat
         from justlane.reports.platforms.plan import of_new_places
 
         say(of_new_places(len(places)))
-    return index, dialect_of(declared).unjudged(index, platform, reading)
+    dialect = dialect_of(declared)
+    return index, dialect.unjudged(index, platform, without_gone(declared, dialect, reading))
 
 
 def _tell_size(chosen: Chosen, actions: int, situations: int) -> None:

@@ -45,6 +45,7 @@ def survey(given: SurveyOptions) -> None:
 
     Ends with 0, and with 3 if the platform could not be read.
     """
+    from justlane.engine.facts.account_names import in_accounts
     from justlane.platforms.interface import read_platform
     from justlane.platforms.survey import survey as surveyed
 
@@ -53,4 +54,4 @@ def survey(given: SurveyOptions) -> None:
     name = known.platform_named(index.estate, given.platform)
     reading = read_platform(index.estate.platforms[name], place, ask_person)
     day = on_clock(now(), index.estate.time_zone).date()
-    show_or_draw("Survey", "survey", surveyed(index, name, reading, day), given)
+    show_or_draw("Survey", "survey", surveyed(in_accounts(index, name), name, reading, day), given)

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from justlane.engine.arrays.lists import Ints, Lists, lists_of, random_words
-from justlane.model.people import Directory, PrincipalKind
+from justlane.model.people import Directory, PrincipalKind, User
 
 
 class Columns(NamedTuple):
@@ -152,6 +152,20 @@ class NumberedDirectory:
             described=np.append(columns.described, np.ones(more, np.bool_)),
         )
         return NumberedDirectory(logins, list(numbers) if more else names, columns, meant)
+
+    def with_more(self, accounts: Mapping[str, User]) -> NumberedDirectory:
+        """The same with some more accounts, which are in no group."""
+        if not accounts:
+            return self
+        logins, columns = [*self.logins, *accounts], self.columns
+        enabled = [user.enabled for user in accounts.values()]
+        ends = [user.last_day.toordinal() if user.last_day else 0 for user in accounts.values()]
+        columns = columns._replace(
+            order=order_of(logins),
+            enabled=np.append(columns.enabled, np.array(enabled, np.bool_)),
+            ends=np.append(columns.ends, np.array(ends, columns.ends.dtype)),
+        )
+        return NumberedDirectory(logins, self.group_names, columns, self.meant)
 
     def held_words(self, groups: Sequence[int], count: int, *, of_groups: bool) -> NDArray[np.uint64]:
         """For each user (or group) a word that is the same for those whom the same groups hold directly; each group has

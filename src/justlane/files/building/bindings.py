@@ -98,6 +98,7 @@ def _binding(
                 shape.built_in,
                 bundle,
                 pattern,
+                shape.account,
             )
 
 

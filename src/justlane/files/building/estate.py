@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 
 import msgspec
 
+from justlane.files.building.accounts import accounts_of
 from justlane.files.building.bindings import (
     bindings_of,
     break_glass_ceilings,
@@ -147,6 +148,7 @@ def platform_in(text: Text, shape: PlatformFile, everywhere: tuple[Ceiling, ...]
         administration=_administration(text, shape.administration) if shape.administration else None,
         settings=tuple(_settings(text, shape)),
         manages=_managed(text, shape.manages, scopes) if shape.manages else None,
+        accounts=accounts_of(text, shape.accounts) if shape.accounts else None,
     )
 
 

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from justlane.engine.facts.coverage import CoverageIndex
 from justlane.engine.facts.graphs import loops
 from justlane.engine.facts.roles import RoleIndex
+from justlane.files.building.accounts import accounts_checked
 from justlane.files.building.bindings import principal_of
 from justlane.files.building.gathered import KIND, attributes_named
 from justlane.files.building.lookup import FormerName, Found, Lookup, error
@@ -37,6 +38,7 @@ def check_platforms(
         found += _conditions(lookup, text, file, platform)
         found += _own_groups(lookup, text, file, platform)
         found += _managed(lookup, text, platform)
+        found += accounts_checked(lookup, platform)
     for platform in (estate.platforms[name] for name in names):
         kinds = unmoved.get(platform.name) or {scope.kind for scope in platform.scopes.values()}
         found += _actions(lookup, platform, kinds)

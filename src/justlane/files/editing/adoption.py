@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
+from justlane.engine.facts.account_names import in_accounts
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.building.bindings import principal_of
 from justlane.files.editing import bindings, groups, roles
@@ -12,6 +13,7 @@ from justlane.files.editing.carried_out import carry_out
 from justlane.files.editing.draft import Draft
 from justlane.files.editing.many_lines import give_all
 from justlane.files.in_place.scalars import Value, few
+from justlane.model.accounts import AccountKind
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition, parts_of
 from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
@@ -36,9 +38,12 @@ class HeldThere(NamedTuple):
 
 
 def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldThere]) -> list[str]:
-    """Write differences into the files; what could not be, in words: people and groups are the directory's."""
+    """Write differences into the files; what could not be, in words: people and groups are the directory's.
+
+    The differences speak of accounts, as the platform does, and the files of people."""
     prepared = index.platform(platform)
-    wanted = list(some)
+    people = _People(index, platform)
+    wanted = [one._replace(held=people.named(one.held), declared=people.named(one.declared)) for one in some]
     by_hand: list[str] = []
     gone: list[Edit] = []
     for one in wanted:
@@ -59,6 +64,35 @@ def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldTh
     return by_hand
 
 
+class _People:
+    """Whose the accounts of a platform are."""
+
+    def __init__(self, index: EstateIndex, platform: str) -> None:
+        self._accounts = in_accounts(index, platform).estate.platforms[platform].accounts
+
+    def principal(self, principal: Principal) -> tuple[Principal, str]:
+        """A principal in the words of the files, and the account if it is not the person's own."""
+        accounts = self._accounts
+        if accounts is None or principal.kind is not PrincipalKind.USER:
+            return principal, ""
+        apart = principal.name if accounts.is_of(principal.name, AccountKind.ALSO) else ""
+        return Principal(principal.kind, accounts.login(principal.name)), apart
+
+    def named(self, entry: Entry | None) -> Entry | None:
+        """An entry of a platform in the words of the files."""
+        if entry is None or self._accounts is None:
+            return entry
+        whom = _principal_in(entry.get("principal"))
+        found = dict(entry)
+        if whom is not None:
+            person, account = self.principal(whom)
+            found |= {"principal": str(person), "account": account}
+        if "members" in entry:
+            members = [(text, _principal_in(text)) for text in _texts(entry["members"])]
+            found["members"] = [str(self.principal(whom)[0]) if whom else text for text, whom in members]
+        return found
+
+
 Grant = tuple[Principal, frozenset[str], str, bool]
 """(principal, actions, scope, here only)."""
 
@@ -67,6 +101,7 @@ def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterab
     """Write grants of a platform without roles as lines: each with the role that holds just these actions there, or a
     new one. What could not be written, in words."""
     prepared = index.platform(platform)
+    people = _People(index, platform)
     new: list[bindings.NewLine] = []
     together: dict[tuple[Principal, str, bool], set[str]] = {}
     by_hand: list[str] = []
@@ -77,13 +112,16 @@ def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterab
         by_hand += [f"{a} to {principal} at {scope}: the action is not declared" for a in unknown]
     for (principal, scope, here_only), some in together.items():
         said = f"{', '.join(sorted(some))} to {principal} at {scope}"
+        principal, account = people.principal(principal)
         if scope not in prepared.platform.scopes:
             by_hand.append(f"{said}: that place is not declared; `{spelt('scope', 'pull', platform)}` writes it")
         elif some and not _is_known(index, principal):
             by_hand.append(f"{said}: the directory has no {principal}")
         elif some:
             role = _role_of_just(draft, prepared, scope, frozenset(some), made)
-            new.append(bindings.NewLine((role,), (str(principal),), AS_HELD, (scope,), False, here_only))
+            new.append(
+                bindings.NewLine((role,), (str(principal),), AS_HELD, (scope,), False, here_only, account=account)
+            )
     give_all(draft, new, prepared)
     return by_hand
 
@@ -115,7 +153,7 @@ def _declared(prepared: PlatformIndex, entry: Entry) -> list[list[Binding]]:
     for b in prepared.bindings:
         said = (str(b.principal), b.role, b.scope, not b.allows, b.here_only, b.bundle)
         wanted = tuple(entry.get(key) for key in ("principal", "role", "scope", "deny", "here_only", "bundle"))
-        if said == wanted and not b.built_in:
+        if said == wanted and b.account == entry.get("account", "") and not b.built_in:
             if b.bundle or b.pattern:
                 message = (
                     f"{b.source.line_address}: {b.role} at {b.scope} comes from a {'bundle' if b.bundle else 'pattern'}"
@@ -147,7 +185,7 @@ class _Lines:
         self.new.append(bindings.NewLine(
             (str(entry["role"]),), (str(entry["principal"]),), str(entry.get("reason") or AS_HELD),
             (str(entry["scope"]),), entry.get("deny") is True, entry.get("here_only") is True, when_of(one.condition),
-            str(one.condition.first_day or ""), str(one.condition.last_day or ""),
+            str(one.condition.first_day or ""), str(one.condition.last_day or ""), str(entry.get("account") or ""),
         ))  # fmt: skip
         return []
 

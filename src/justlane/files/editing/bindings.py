@@ -37,6 +37,8 @@ class NewLine(Struct, frozen=True):
     when: Mapping[str, Value] = {}
     first_day: str = ""
     last_day: str = ""
+    account: str = ""
+    """Which of the user's accounts has it, if not their own."""
 
     @property
     def value(self) -> dict[str, Value]:
@@ -52,6 +54,8 @@ class NewLine(Struct, frozen=True):
             said["from"] = self.first_day
         if self.last_day:
             said["until"] = self.last_day
+        if self.account:
+            said["as account"] = self.account
         return {**said, "because": self.because}
 
 

@@ -11,8 +11,10 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
+from justlane.files.reading.account_shapes import AccountsShape
 from justlane.files.reading.connection_shape import ConnectionShape, ManagesShape
 from justlane.files.reading.directory_shapes import DirectoryShape, PeopleShape
+from justlane.files.reading.group_shapes import LocalGroupShape
 from justlane.files.reading.vocabulary import (
     OF_GROUP,
     OF_USER,
@@ -183,6 +185,7 @@ class BindingShape(Shape):
     first_day: date | None = Field(None, alias="from", description="The first day on which it counts.")
     last_day: date | None = Field(None, alias="until", description="The last day on which it counts.")
     built_in: YesNo = Field(False, alias="built-in", description="Whether the platform does this by itself.")
+    account: Words = Field("", alias="as account", description="Which of a user's accounts has it, if not their own.")
     because: Words = Field(description="The reason, for whoever inherits the estate.")
 
     @model_validator(mode="after")
@@ -194,31 +197,6 @@ class BindingShape(Shape):
         if bool(self.at) == bool(bundles) or (bundles and len(bundles) < len(self.give) + len(self.deny)):
             raise PydanticCustomError("place", "a role needs a place, a bundle brings its own")
         return self
-
-
-class LocalMemberShape(Shape):
-    """A member of a local group."""
-
-    member: NamedPrincipal = Field(description="`group NAME` or, as an exception, `user NAME`.")
-    because: Words = Field("", description="Why it is a member.")
-    last_day: date | None = Field(None, alias="until", description="The last day on which it is.")
-
-
-def _members(value: Any) -> Any:
-    return [{"member": item} if isinstance(item, str) else item for item in as_list(value)]
-
-
-class LocalGroupShape(Shape):
-    """A group that a platform keeps for itself."""
-
-    purpose: Words = Field("", alias="for", description="Who is in it.")
-    holds: Annotated[
-        tuple[LocalMemberShape, ...],
-        BeforeValidator(
-            _members,
-            json_schema_input_type=NamedPrincipal | LocalMemberShape | list[NamedPrincipal | LocalMemberShape],
-        ),
-    ] = Field(description="Directory groups (`group NAME`) and, as an exception, users with a reason and an end.")
 
 
 class BundleShape(Shape):
@@ -434,6 +412,7 @@ class PlatformFile(FileWithBindings):
     )
     reached_by: ConnectionShape | None = Field(None, alias="reached by")
     manages: ManagesShape | None = None
+    accounts: AccountsShape | None = None
     actions: dict[Name, ActionShape] = Field({}, description="What can be done on it, in its own words.")
     administration: AdministrationShape | None = Field(None, description="What it takes to administer it.")
     scopes: dict[ScopeName, AnyScope] = Field({}, description="The tree of places.")

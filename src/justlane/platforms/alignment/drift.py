@@ -151,5 +151,6 @@ class _Judging:
         wrong = EstateIndex(self._dialect.as_read(self._index, self._platform, held))
         found = differences((self._right, wrong), Question(self._moment), within=self._platform)
         people, totals = found.people, found.totals
-        named = tuple(people[:MOST_NAMED])
+        accounts = self._index.estate.platforms[self._platform].accounts
+        named = tuple(accounts.shown(name) if accounts else name for name in people[:MOST_NAMED])
         return Meaning(len(people), named, totals.gained, totals.lost, tuple(found.sensitive))

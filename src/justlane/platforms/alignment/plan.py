@@ -17,7 +17,7 @@ from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
 from justlane.platforms.differences import differences_between, is_account_taken, steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
-from justlane.platforms.managed import managing
+from justlane.platforms.managed import managing, without_gone
 
 _MOST_NAMED = 3
 """So many things that would go are named."""
@@ -110,7 +110,8 @@ def unjudged_in(index: EstateIndex, platform: str, reading: Reading) -> tuple[st
     """What a reading holds whose meaning is not known, and that the estate answers for."""
     managed = managing(index, platform)
     dialect = dialect_of(index.estate.platforms[platform])
-    return dialect.unjudged(index, platform, managed.judged(reading) if managed else reading)
+    judged = managed.judged(reading) if managed else reading
+    return dialect.unjudged(index, platform, without_gone(index.estate.platforms[platform], dialect, judged))
 
 
 def settle_steps(

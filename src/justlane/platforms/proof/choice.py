@@ -44,7 +44,10 @@ class Chosen(Struct, frozen=True):
 
 def everybody(index: EstateIndex, platform: str) -> Chosen:
     """Everybody, everywhere."""
-    people, scopes = tuple(index.membership.numbered.logins), tuple(index.platform(platform).platform.scopes)
+    known = index.platform(platform).platform
+    machines = known.accounts.machines if known.accounts else frozenset()
+    people = tuple(login for login in index.membership.numbered.logins if login not in machines)
+    scopes = tuple(known.scopes)
     return Chosen(people, scopes, Coverage(len(people), len(scopes), 0, 0, 0, 0, 0))
 
 
