@@ -52,6 +52,8 @@ class Said(Struct, frozen=True):
     after: str | None = None
     last: bool = False
     deny: bool = False
+    as_account: str = ""
+    """Which of the user's accounts has it, if not their own."""
 
 
 class Taken(Struct, frozen=True):
@@ -87,7 +89,7 @@ def say(editing: Editing, said: Said) -> New:
     to = tuple(str(known.principal_named(index, text, _platforms(index, roles, at))) for text in said.to)
     line = NewLine(
         roles, to, known.reason_of(said.because), at, said.deny, said.here_only, condition_in(said.when),
-        known.day_of("--from", said.first_day), known.day_of("--until", said.last_day),
+        known.day_of("--from", said.first_day), known.day_of("--until", said.last_day), said.as_account,
     )  # fmt: skip
     platforms = [index.platform(name) for name in _platforms(index, roles, at)]
     confined = confined_to(index, editing.acting, editing.question)

@@ -84,6 +84,11 @@ class Accounts(Struct, frozen=True):
         login = self.login(name)
         return name if name in (login, without_account(login)) else f"{name} ({login})"
 
+    def own(self, user: User) -> str:
+        """What somebody's own account is called; empty if that cannot be told."""
+        said = (one.name for one in self.known.values() if one.kind is AccountKind.OWN and one.login == user.login)
+        return next(said, "") or self.name_by_rule(user)
+
     @property
     def changes_all(self) -> bool:
         """Whether the rule gives other names than the logins."""

@@ -208,26 +208,27 @@ def managing(index: EstateIndex, platform: str) -> Managing | None:
     return None
 
 
+def is_of_nobody(platform: Platform, principal: Principal | None) -> bool:
+    """Whether something is about an account that is said to be nobody's any more."""
+    if platform.accounts is None or principal is None or principal.kind is not PrincipalKind.USER:
+        return False
+    return platform.accounts.is_of(principal.name, AccountKind.GONE)
+
+
 def without_gone(platform: Platform, dialect: Dialect, reading: Reading) -> Reading:
     """A reading without what is about accounts of nobody any more: nothing is missing to judge it."""
-    accounts = platform.accounts
-    if accounts is None or all(one.kind is not AccountKind.GONE for one in accounts.known.values()):
+    if platform.accounts is None or all(o.kind is not AccountKind.GONE for o in platform.accounts.known.values()):
         return reading
 
-    def is_gone(principal: Principal | None) -> bool:
-        named = principal is not None and principal.kind is PrincipalKind.USER
-        return named and principal is not None and accounts.is_of(principal.name, AccountKind.GONE)
-
     def left(entry: Entry) -> Entry:
-        members = [text for text in texts(entry.get("members")) if not is_gone(principal_of(text))]
+        members = [text for text in texts(entry.get("members")) if not is_of_nobody(platform, principal_of(text))]
         return entry if len(members) == len(texts(entry.get("members"))) else {**entry, "members": members}
 
+    def stays(part: str, name: str, entry: Entry) -> bool:
+        return not is_of_nobody(platform, dialect.about(platform.name, part, name, entry).principal)
+
     parts = {
-        part: {
-            name: left(entry)
-            for name, entry in held.items()
-            if not is_gone(dialect.about(platform.name, part, name, entry).principal)
-        }
+        part: {name: left(entry) for name, entry in held.items() if stays(part, name, entry)}
         for part, held in reading.parts.items()
     }
     return Reading(reading.revision, parts)

@@ -109,6 +109,8 @@ class Knowledge:
         """Whether bindings of one platform can be taken out, after all that other findings take out already, without
         changing anything: what gives nothing to anybody may still close a place that would be open without it."""
         platform = platform_of(bindings[0].scope)
+        if any(b.account for b in bindings):
+            return False
         needs = self.needs(platform)
         if platform not in self._gone:
             self._gone[platform] = [b for one in self.spare(platform) if one.together for b in one.part.bindings]

@@ -46,6 +46,7 @@ _SAYING = (
     ),
     click.option("--from", "first_day", metavar="DATE", help="The first day on which it counts."),
     click.option("--until", "last_day", metavar="DATE", help="The last day on which it counts."),
+    click.option("--as-account", default="", metavar="ACCOUNT", help="Which of the user's accounts has it."),
     click.option("--into", default="", metavar="FILE", help="In which of the estate's files the new line stands."),
     *_PLACING,
 )
@@ -72,6 +73,7 @@ class LineOptions(EditingOptions):
     before: str | None
     after: str | None
     last: bool
+    as_account: str
 
 
 def _say(ctx: click.Context, given: LineOptions, *, deny: bool) -> None:

@@ -38,6 +38,8 @@ class Chain(Struct, frozen=True):
     """Where the group was published so that it counts here, where that is needed."""
     circumstances: tuple[Box, ...] = ()
     """When it is this one that gives the action; empty for always."""
+    account: str = ""
+    """As which account they have it there; empty where that is called as the person is."""
 
     @property
     def length(self) -> int:
@@ -175,10 +177,19 @@ def _ways(
             coverage=platform.coverage.way_down(binding.scope, address),
             publication=platform.publication_of(binding, address),
             circumstances=in_words(judging, some),
+            account=_account(index, judging, binding),
         )
         for binding, some in _giving(judging, acting, action, address)
     ]
     return tuple(sorted(chains, key=lambda chain: chain.length))
+
+
+def _account(index: EstateIndex, judging: Judge, binding: Binding) -> str:
+    accounts, login = judging.platform.platform.accounts, judging.person.login
+    if accounts is None or login not in index.estate.directory.users:
+        return ""
+    own = binding.account or accounts.own(index.estate.directory.users[login])
+    return "" if own == login else own
 
 
 def _giving(judging: Judge, acting: Mapping[str | None, int], action: str, address: str) -> list[tuple[Binding, int]]:

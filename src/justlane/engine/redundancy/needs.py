@@ -62,7 +62,8 @@ class Needs:
     def __init__(self, index: EstateIndex, platform: str, question: Question) -> None:
         known = index.platform(platform)
         self.question, self.zone = question, index.estate.time_zone
-        self.bindings = list(known.bindings)
+        # what one account of somebody's alone has neither makes lines of another spare nor is spare beside them
+        self.bindings = [b for b in known.bindings if not b.account]
         self.prepared = known.changed(known.platform, ListedBindings(self.bindings))
         self.habits = known.platform.habits
         self.behind = PeopleByName(index, platform, question.dated, self.prepared.named)

@@ -173,7 +173,7 @@ class Holdings:
                 self._everybody[b.scope] = self._everybody.get(b.scope, 0) | (self.holds[b.role] if everybody else 0)
                 continue
             people = self.people(b.principal)
-            stays = b.built_in or b.bundle or b.pattern
+            stays = b.built_in or b.bundle or b.pattern or b.account
             if people and not stays:
                 self.lines.setdefault((b.principal, b.role, b.scope), []).append(b)
             for given in (self._own, self._fixed) if stays else (self._own,):

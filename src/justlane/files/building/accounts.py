@@ -65,6 +65,6 @@ def misfits(platform: Platform, name: str, principal: Principal) -> Iterator[tup
         yield f"{name} is an account of {account.login}, not of {principal.name}", "correct one of the two"
     habits = platform.habits
     apart = habits.decides is Decides.ANY_ALLOW and habits.roles_held is RolesHeld.TOGETHER
-    if not apart or habits.sign_in or habits.on_the_way or platform.ceilings:
+    if not apart or habits.sign_in or habits.on_the_way or habits.open_role or platform.ceilings:
         message = f"on {platform.name} one of somebody's accounts would decide otherwise than the person"
         yield message, "leave that account alone (`leave alone`), or let the person's own have it"

@@ -17,7 +17,7 @@ from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
 from justlane.platforms.differences import differences_between, is_account_taken, steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
-from justlane.platforms.managed import managing, without_gone
+from justlane.platforms.managed import is_of_nobody, managing, without_gone
 
 _MOST_NAMED = 3
 """So many things that would go are named."""
@@ -123,7 +123,11 @@ def settle_steps(
     made = dialect.settled(reading, steps, back=back)
     after = reading.after(made)
 
+    declared = index.estate.platforms[platform]
+
     def uncounted(step: Step) -> str:
+        if step.before and is_of_nobody(declared, dialect.about(platform, step.part, step.name, step.before).principal):
+            return ""  # nothing is missing to judge it: nobody may do anything by it
         some = ((after, step.after), (reading, step.before))
         said = (dialect.uncounted(index, platform, held, step.part, entry) for held, entry in some if entry)
         return next((one for one in said if one), "")

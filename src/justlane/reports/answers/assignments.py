@@ -61,6 +61,7 @@ def _row(result: Assignments, a: Assignment) -> tuple[object, ...]:
     state += [a.standing.value] if a.standing in (Standing.ENDED, Standing.NOT_PUBLISHED) else []
     state += ["account disabled or over"] if not result.enabled else []
     state += ["here only"] if binding.here_only else []
+    state += [f"as {binding.account}"] if binding.account else []
     state += ["built in"] if binding.built_in else []
     state += ["inherited"] if a.inherited else ["for a part"] if a.partly else []
     state += [binding.acting] if binding.bundle else []

@@ -173,6 +173,7 @@ def _giving(given: Binding, *, last: bool) -> str:
     what = ["bundle", given.bundle] if given.bundle else [given.role]
     where = [] if given.bundle else ["--at", given.scope]
     here = ["--here-only"] if given.here_only else []
+    here += ["--as-account", given.account] if given.account else []
     verb = "give" if given.allows else "deny"
     when = [word for said in typed(given.condition) for word in ("--when", said)]
     first, end = given.condition.first_day, given.condition.last_day

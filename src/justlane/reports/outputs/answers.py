@@ -63,6 +63,7 @@ Binding = TypedDict(
         "built_in": bool,
         "bundle": str | None,
         "pattern": str | None,
+        "account": str | None,
         "reason": str,
         "file": str | None,
         "line": int | None,
@@ -78,6 +79,7 @@ class Step(Line):
 class Chain(TypedDict):
     binding: Number
     conditions: list[Box]
+    account: str | None
     steps: list[Step]
 
 

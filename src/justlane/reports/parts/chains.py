@@ -50,6 +50,8 @@ def steps(chain: Chain) -> list[ChainStep]:
     given: tuple[Span, ...] = ((verb, ""), (binding.role, "name"), (" at ", ""), (binding.scope, "name"))
     if binding.pattern:
         given = (*given, (f" (one of {binding.pattern})", "dim"))
+    if chain.account:
+        given = (*given, (", as ", ""), (chain.account, "name"))
     found.append(ChainStep("given", given, binding.source))
     if chain.publication:
         verb = " was published to "
@@ -108,6 +110,7 @@ def plain(chain: Chain, bindings: References) -> ChainJson:
     return {
         "binding": bindings.to(chain.binding),
         "conditions": plain_boxes(chain.circumstances),
+        "account": chain.account or None,
         "steps": [{"kind": s.kind, "sentence": s.sentence, **plain_source(s.source)} for s in steps(chain)],
     }
 
@@ -137,6 +140,7 @@ def plain_binding(binding: Binding) -> BindingJson:
         "built_in": binding.built_in,
         "bundle": binding.bundle or None,
         "pattern": binding.pattern or None,
+        "account": binding.account or None,
         "reason": binding.reason,
         **plain_source(binding.source),
     }

@@ -98,7 +98,8 @@ def _lines(result: Regrouped) -> Iterator[Line]:
     yield from _summary(result)
     if result.kept:
         stay = "stays as it is" if result.kept == 1 else "stay as they are"
-        why = "for a condition, a bundle, a pattern, a deny or `here only`, or since nobody behind it may sign in"
+        said = "a condition, a bundle, a pattern, a deny, `here only` or `as account`"
+        why = f"for {said}, or since nobody behind it may sign in"
         yield line((f"{counted(result.kept, 'line')} {stay}, {why}", "dim"))
     if result.proposals:
         yield line((f"{_gained(result)}, compared in all circumstances", "dim"))
