@@ -65,6 +65,7 @@ PRESENTERS = {
     "SideBySide": "justlane.reports.answers.two_people",
     "Tallies": "justlane.reports.surveys.tally",
     "Regrouped": "justlane.reports.surveys.regrouped",
+    "AccountsThere": "justlane.reports.platforms.accounts",
     "Survey": "justlane.reports.platforms.survey",
     "Wholeness": "justlane.reports.changes.journal",
     "Verdicts": "justlane.reports.checks.verdicts",

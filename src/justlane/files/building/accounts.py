@@ -24,13 +24,12 @@ def accounts_of(text: Text, shape: AccountsShape) -> Accounts:
 
 
 def _account(text: Text, name: str, shape: AccountShape) -> Account:
-    source = text.key("accounts", "known", name)
-    if shape.machine_of:
-        return Account(name, AccountKind.MACHINE, source, "", principal_of(shape.machine_of), shape.because)
-    if shape.gone:
-        return Account(name, AccountKind.GONE, source, reason=shape.because)
-    kind = AccountKind.OWN if shape.user else AccountKind.ALSO
-    return Account(name, kind, source, shape.user or shape.also_user, reason=shape.because)
+    kind = AccountKind.OWN if shape.user else AccountKind.ALSO if shape.also_user else AccountKind.GONE
+    kind = AccountKind.MACHINE if shape.machine_of else kind
+    at = ("accounts", "known", name)
+    source = text.source(*at, kind.value) if (*at, kind.value) in text.values else text.source(*at)
+    owner = principal_of(shape.machine_of) if shape.machine_of else None
+    return Account(name, kind, source, shape.user or shape.also_user, owner, shape.because)
 
 
 def accounts_checked(lookup: Lookup, platform: Platform) -> Found:

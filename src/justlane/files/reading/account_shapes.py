@@ -1,13 +1,14 @@
-"""How an estate says whose the accounts of a platform are."""
+"""How an estate says whose the accounts of a platform are, and who is in the groups that it keeps for itself."""
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
-from justlane.files.reading.vocabulary import LOGIN_RULE, NamedPrincipal, Shape, Words
+from justlane.files.reading.vocabulary import LOGIN_RULE, NamedPrincipal, Shape, Words, as_list
 
 _KINDS = ("also user ", "user ")
 
@@ -56,3 +57,28 @@ class AccountsShape(Shape):
     known: dict[
         Words, Annotated[AccountShape, BeforeValidator(_from_text, json_schema_input_type=Words | AccountShape)]
     ] = Field({}, description="Accounts, as the platform writes them, each with whose it is.")
+
+
+class LocalMemberShape(Shape):
+    """A member of a local group."""
+
+    member: NamedPrincipal = Field(description="`group NAME` or, as an exception, `user NAME`.")
+    because: Words = Field("", description="Why it is a member.")
+    last_day: date | None = Field(None, alias="until", description="The last day on which it is.")
+
+
+def _members(value: Any) -> Any:
+    return [{"member": item} if isinstance(item, str) else item for item in as_list(value)]
+
+
+class LocalGroupShape(Shape):
+    """A group that a platform keeps for itself."""
+
+    purpose: Words = Field("", alias="for", description="Who is in it.")
+    holds: Annotated[
+        tuple[LocalMemberShape, ...],
+        BeforeValidator(
+            _members,
+            json_schema_input_type=NamedPrincipal | LocalMemberShape | list[NamedPrincipal | LocalMemberShape],
+        ),
+    ] = Field(description="Directory groups (`group NAME`) and, as an exception, users with a reason and an end.")

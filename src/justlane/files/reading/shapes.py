@@ -11,10 +11,9 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
-from justlane.files.reading.account_shapes import AccountsShape
+from justlane.files.reading.account_shapes import AccountsShape, LocalGroupShape
 from justlane.files.reading.connection_shape import ConnectionShape, ManagesShape
 from justlane.files.reading.directory_shapes import DirectoryShape, PeopleShape
-from justlane.files.reading.group_shapes import LocalGroupShape
 from justlane.files.reading.vocabulary import (
     OF_GROUP,
     OF_USER,

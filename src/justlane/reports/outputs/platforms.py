@@ -221,3 +221,21 @@ class Survey(TypedDict):
     to_groups: int
     use: list[RoleUse]
     noted: list[Noted]
+
+
+class AccountGuess(TypedDict):
+    whose: str
+    reason: str
+
+
+class AccountOfPlatform(TypedDict):
+    account: str
+    standing: Literal["unknown", "said", "by rule"]
+    whose: str | None
+    given: int
+    guesses: list[AccountGuess]
+
+
+class Accounts(TypedDict):
+    platform: str
+    accounts: list[AccountOfPlatform]

@@ -21,7 +21,16 @@ from justlane.reports.outputs.edits import (
     Wholeness,
 )
 from justlane.reports.outputs.people import Found, GroupSize, OneGroup, OneUser, Overview, PeopleChanges, Pulled
-from justlane.reports.outputs.platforms import Conformance, ConnectorKind, Drift, Permissions, Plan, Probe, Survey
+from justlane.reports.outputs.platforms import (
+    Accounts,
+    Conformance,
+    ConnectorKind,
+    Drift,
+    Permissions,
+    Plan,
+    Probe,
+    Survey,
+)
 from justlane.reports.outputs.regrouped import Regrouped
 from justlane.reports.outputs.views import (
     AdministratorsChart,
@@ -82,6 +91,7 @@ OUTPUTS: dict[str, Any] = {
     "verify": Verdicts,
     "align": Plan,
     "survey": Survey,
+    "accounts": Accounts,
     "drift": list[Drift],
     "probe": Probe,
     "connector list": list[ConnectorKind],
