@@ -5,7 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 
 from justlane.engine.changes.comparison import Differences, differences
+from justlane.engine.changes.days import days_of_change
 from justlane.engine.decision.judge import Question
+from justlane.engine.facts.clock import noon
 from justlane.engine.facts.index import EstateIndex
 from justlane.model.findings import Source
 from justlane.platforms.entries import texts
@@ -55,10 +57,23 @@ def step_of(
 def differences_between(
     index: EstateIndex, platform: str, before: Reading, after: Reading | None, moment: datetime
 ) -> Differences:
-    """What differs between two states of a platform; None for what is declared."""
+    """What differs between two states of a platform on the day of a moment; None for what is declared."""
+    return differences(_sides(index, platform, before, after), Question(moment), within=platform)
+
+
+def differences_on_days(
+    index: EstateIndex, platform: str, before: Reading, after: Reading, moment: datetime
+) -> list[Differences]:
+    """The same on that day, and on each later one on which it can be something else."""
+    sides = _sides(index, platform, before, after)
+    days = days_of_change(sides, Question(moment)).get(platform, ())
+    later = [Question(moment, day=noon(day, index.estate.time_zone)) for day in days]
+    return [differences(sides, question, within=platform) for question in (Question(moment), *later)]
+
+
+def _sides(index: EstateIndex, platform: str, *some: Reading | None) -> list[EstateIndex]:
     dialect = dialect_of(index.estate.platforms[platform])
-    sides = [index if held is None else EstateIndex(dialect.as_read(index, platform, held)) for held in (before, after)]
-    return differences(sides, Question(moment), within=platform)
+    return [index if held is None else EstateIndex(dialect.as_read(index, platform, held)) for held in some]
 
 
 def unlike(dialect: Dialect, wanted: Reading, found: Reading) -> tuple[Step, ...]:

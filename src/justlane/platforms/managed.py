@@ -19,7 +19,7 @@ from justlane.model.estate import Managed, Platform
 from justlane.model.patterns import is_like
 from justlane.model.people import Principal, PrincipalKind
 from justlane.model.scopes import contains
-from justlane.platforms.differences import differences_between, is_account_taken
+from justlane.platforms.differences import differences_on_days, is_account_taken
 from justlane.platforms.entries import principal_of, texts
 from justlane.platforms.interface import About, Dialect, Entry, Reading, Step, dialect_of
 
@@ -145,27 +145,29 @@ class Managing:
     def _astray(self, reading: Reading, before: Sequence[Step], more: Sequence[Step], moment: datetime) -> bool:
         """Whether somebody outside gains or loses something by more steps."""
         was, now = (reading.after(some) for some in (before, (*before, *more)))
-        return bool(self._cells(differences_between(self._index, self._platform, was, now, moment), inside=False))
+        return bool(self._cells(differences_on_days(self._index, self._platform, was, now, moment), inside=False))
 
-    def harmed(self, found: Differences) -> list[str]:
-        """Who outside gains or loses something by what is to be done, each with a place; none where only roles are
-        managed, whose lines change what they are for."""
-        return self._cells(found, inside=False) if self._by_cells else []
+    def harmed(self, was: Reading, now: Reading, moment: datetime) -> list[str]:
+        """Who outside gains or loses something by what is to be done, on any day, each with a place; none where only
+        roles are managed, whose lines change what they are for."""
+        if not self._by_cells:
+            return []
+        return self._cells(differences_on_days(self._index, self._platform, was, now, moment), inside=False)
 
     def reached(self, wanted: Reading, outside: Sequence[Step], moment: datetime) -> tuple[str, ...]:
         """Who may do something else inside than what is wanted there, by what stands outside; each with a place."""
         if not outside or not self._by_cells or self._managed.roles:
             return ()  # what a line of another role gives cannot be told apart, cell by cell
-        found = differences_between(self._index, self._platform, wanted, wanted.before(outside), moment)
+        found = differences_on_days(self._index, self._platform, wanted, wanted.before(outside), moment)
         return tuple(self._cells(found, inside=True))
 
-    def _cells(self, found: Differences, *, inside: bool) -> list[str]:
-        """Who changes inside, or outside, each with a place."""
+    def _cells(self, days: Sequence[Differences], *, inside: bool) -> list[str]:
+        """Who changes inside, or outside, on one of some days; each with a place."""
         said: dict[str, str] = {}
-        for one in (*found.found, *found.in_roles):
+        for logins, one in ((day.logins, one) for day in days for one in (*day.found, *day.in_roles)):
             places = {self._by_cells and self._has_place(place): place for place in one.places}
             for number in one.users.tolist():
-                login = found.logins[number]
+                login = logins[number]
                 known = self._has_account(login) and (login != ANONYMOUS_NAME or not self._managed.accounts)
                 wanted = places.get(True) if inside and known else None
                 if not inside:

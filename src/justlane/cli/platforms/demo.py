@@ -20,145 +20,136 @@ import click
 from justlane.cli.common.terminal import look, say, tell
 from justlane.cli.editing.new import copy_sample
 from justlane.cli.platforms import demo_server
+from justlane.cli.platforms.demo_chapters import (
+    AND_MORE,
+    BUOY,
+    GROWN,
+    HIDDEN,
+    MATCHING,
+    MINUTE,
+    NEXT,
+    PLATFORMS,
+    TAKING_OVER,
+    WALK,
+    Shown,
+)
+from justlane.cli.platforms.demo_commands import beside, load_all, quietly, shown
 from justlane.files.disk import beneath
 from justlane.files.disk.durable import write_atomically, write_secret
 from justlane.files.reading.folder import ROOT
-from justlane.model.errors import OutsideError, UnreachableError
+from justlane.model.errors import UnreachableError
 from justlane.model.shell import spelt
 
-PLATFORMS = {
-    "fieldnet": "8471",
-    "buildyard": "8472",
-    "planboard": "8473",
-    "sourcebank": "8474",
-    "quayside": "8475",
-    "siltstore": "8476",
-}
-"""The platforms of the sample estate that have a stand-in, with the port in its files."""
-
-_BUOY = "fieldnet/north/harbour/nb-07"
-
-WALK: list[tuple[str, list[list[str]]]] = [
-    ("Read the directory and check the estate: what is wrong, and what follows from it", [["check"]]),
-    ("What could go without changing anything for anybody", [["tidy", "--dry-run"]]),
-    (
-        "May Lotte, of the northern crew, read the log of a buoy in the south? Yes, and why",
-        [["ask", "lotte.marsh", "read-log", "fieldnet/south/bar/sb-11"]],
-    ),
-    (
-        "May Joost, of the southern crew, restart one in the north? No, and what would change it",
-        [["ask", "joost.baan", "restart-station", _BUOY]],
-    ),
-    (
-        "The same for Joost himself, to be pasted into his ticket",
-        [["ask", "joost.baan", "restart-station", _BUOY, "--for-user"]],
-    ),
-    ("Everybody beside everything, at a glance", [["glance", "--groups"]]),
-    ("All that the contractor Vik reaches", [["reach", "vik.sorrel"]]),
-    ("Everyone who may choose the harbour's crew", [["holders", "manage-crew", "fieldnet/north/harbour"]]),
-    (
-        "May Yara correct the archive? Only if; in one situation it is a no",
-        [
-            ["ask", "yara.flint", "correct-series", "siltstore/checked/buoys"],
-            ["ask", "yara.flint", "correct-series", "siltstore/checked/buoys", "--situation", "on-the-boat"],
-        ],
-    ),
-    ("Does everything hold that we expect of this estate?", [["verify"]]),
-    (
-        "Make six platforms match what is declared, each with habits of its own",
-        [["align", name, "--yes", "--because", "first set-up"] for name in PLATFORMS],
-    ),
-    ("Prove it: ask and try, as every person", [["probe", name, "--everyone"] for name in PLATFORMS]),
-    ("The whole estate as one page, for whoever takes it over: estate.html", [["report", "estate.html"]]),
-    (
-        "A role made from another one, without what is not meant; given at a resource group, proved, and taken back",
-        [
-            ["role", "compare", "station-keeper", "log-reader"],
-            ["role", "copy", "station-keeper", "night-keeper", "--for", "Keeps stations alive at night.", "--yes"],
-            ["role", "except", "night-keeper", "update-firmware", "--yes"],
-            [
-                "give",
-                "night-keeper",
-                "--to",
-                "group contractors",
-                "--at",
-                "fieldnet/storm-watch",
-                "--because",
-                "In a storm the contractors keep watch too.",
-                "--yes",
-            ],
-            ["align", "fieldnet", "--yes", "--because", "storm season"],
-            ["probe", "fieldnet"],
-            *[["undo", "--yes"]] * 3,
-            ["align", "fieldnet", "--yes", "--because", "the storm is over"],
-        ],
-    ),
-    (
-        "Somebody makes a grant by hand, behind our back. Probing finds what it gives, aligning mends it",
-        [
-            ["meddle", "buildyard", "grant", "tamsin.quill", "release-publisher", "buildyard/release"],
-            ["probe", "buildyard", "--everyone"],
-            ["align", "buildyard", "--yes", "--because", "nobody asked for it"],
-            ["probe", "buildyard", "--everyone"],
-        ],
-    ),
-]
-"""What the demo shows: a heading, and the commands under it."""
-
-_NEXT = """\
-The estate stays in {folder}. Try next:
-
-  cd {folder}
-  justlane reach imke.vos fieldnet/north      what one person may do
-  justlane holders update-firmware {buoy}
-  justlane ask petra.loam run-pipeline buildyard/forecast/nightly
-  justlane people show hedda.crane            whose account is disabled, but who is still bound
-  justlane people pull                        keep who there is; after a change pull again, then
-  justlane people changes                     who moved, and what access that gave or took
-  justlane standin fieldnet &                 start a platform again, then
-  justlane meddle fieldnet stale-role station-watcher silence-alarm
-  justlane probe fieldnet --everyone          find what reading alone cannot see
-  justlane suggest joost.baan restart-station {buoy}
-  justlane give log-reader --to auditors --at fieldnet/inland --because "They asked." --dry-run
-  justlane journal show                       what was edited in this walk, and taken back
-  justlane check --fix                        mend what an edit can mend
-  justlane chart flow fieldnet --picture flow.png
-  justlane review out to-the-owners           a workbook for each owner of places and roles
-"""
+_MATCHING = next(n for n, (_, commands) in enumerate(WALK, 1) if commands == MATCHING)
+"""The chapter that makes the platforms match; those after it rely on that."""
+_GROWN_FROM, _HIDDEN_FROM = 3, 4
+"""Which part of the short show needs the grown platform taken over, and which the hidden grant."""
 
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("saltmarsh"))
-def demo(folder: Path) -> None:
-    """Write the sample estate into FOLDER (./saltmarsh unless named) and walk through the whole job.
+@click.option("--all", "whole", is_flag=True, help="Walk through the whole job, chapter by chapter.")
+@click.option(
+    "--chapter",
+    "chapters",
+    multiple=True,
+    type=click.IntRange(1, len(WALK) + 1),
+    help="This chapter of the walk alone.",
+)
+@click.option("--write-only", is_flag=True, help="Write the estate, and show nothing.")
+def demo(folder: Path, whole: bool, chapters: tuple[int, ...], write_only: bool) -> None:
+    """Write the sample estate into FOLDER (./saltmarsh unless named), and show in a minute what it is good for.
 
-    Starts six stand-in platforms on this machine for as long as it lasts, and leaves nothing running.
+    With --all it walks through the whole job, with --chapter through a part of it. Starts stand-in platforms on this
+    machine for as long as it lasts, and leaves nothing running.
 
     \b
-    Example:
+    Examples:
       justlane demo
+      justlane demo --all
+      justlane demo --chapter 12 --chapter 15
     """
     if _is_sample(folder):
-        say(f"{folder} holds the sample estate already: walking through it again")
+        say(f"{folder} holds the sample estate already")
     else:
         copy_sample("saltmarsh", folder, _make_ready)
+    if write_only:
+        return
     _take_free_ports(folder)
-    painter = look().paint
+    load_all()
+    if whole or chapters:
+        _walk(folder, chapters or tuple(range(1, len(WALK) + 2)))
+    else:
+        _show_in_a_minute(folder)
+    tell("\n" + (NEXT if whole else AND_MORE).format(folder=folder, buoy=BUOY).rstrip())
+
+
+def _walk(folder: Path, chapters: Sequence[int]) -> None:
+    """Chapters of the whole walk, in their order."""
     with ExitStack() as running:
         processes = {name: running.enter_context(_standing_in(name, folder)) for name in PLATFORMS}
         for name, process in processes.items():
             _await(name, folder, process)
+        if min(chapters) > _MATCHING and not _match(folder):
+            say("first, the six platforms are made to match, as chapter 11 shows")
+            for words in MATCHING:
+                quietly(words, folder).done()
         for number, (heading, commands) in enumerate(WALK, 1):
-            tell(f"\n{painter(f'{number}. {heading}', 'head')}")
-            _show(commands, folder)
-    _show_a_real_system(folder / "tidecode", len(WALK) + 1)
-    tell("\n" + _NEXT.format(folder=folder, buoy=_BUOY).rstrip())
+            if number in chapters:
+                _tell_heading(number, heading)
+                _show(commands, folder)
+    if len(WALK) + 1 in chapters:
+        _show_a_real_system(folder / "tidecode", len(WALK) + 1)
+
+
+def _match(folder: Path) -> bool:
+    return all(beneath.is_file(folder, f"journal/{name}.jsonl") for name in PLATFORMS)
+
+
+def _tell_heading(number: int, heading: str) -> None:
+    tell(f"\n{look().paint(f'{number}. {heading}', 'head')}")
+
+
+def _show_in_a_minute(folder: Path) -> None:
+    """What is special, on one screen; what is needed for it goes on beside it."""
+    grown = beside(lambda: _take_grown_over(folder / GROWN))
+    with _standing_in("buildyard", folder) as process:
+        _await("buildyard", folder, process)
+        hidden = beside(lambda: _hide_a_grant(folder))
+        needed = {_GROWN_FROM: grown, _HIDDEN_FROM: hidden}
+        for number, (heading, commands) in enumerate(MINUTE, 1):
+            _tell_heading(number, heading)
+            if number in needed:
+                needed.pop(number).done()
+            for one in commands:
+                _tell_kept(one, folder / one.estate)
+
+
+def _take_grown_over(folder: Path) -> None:
+    if not beneath.is_file(folder, ROOT):
+        copy_sample("tideboard", folder)
+        for words in TAKING_OVER:
+            quietly(words, folder).done()
+
+
+def _hide_a_grant(folder: Path) -> None:
+    for words in (["align", "buildyard", "--yes", "--because", "first set-up"], list(HIDDEN)):
+        quietly(words, folder).done()
+
+
+def _tell_kept(one: Shown, folder: Path) -> None:
+    """A command and what it says, or those of its lines that are shown."""
+    said = quietly(one.words, folder).done().splitlines()
+    kept = [line for line in said if not one.kept or line.startswith(one.kept)]
+    part = f"   ({len(kept)} of its {len(said)} lines)" if one.kept else ""
+    tell(_command(one.words) + look().paint(part, "dim"))
+    for line in kept:
+        tell(line)
 
 
 def _show_a_real_system(folder: Path, number: int) -> None:
     """The same on a server that others wrote, if it is installed."""
-    heading = "A real system: path rules of a Subversion server, proved by checkouts and commits"
-    tell(f"\n{look().paint(f'{number}. {heading}', 'head')}")
+    _tell_heading(number, "A real system: path rules of a Subversion server, proved by checkouts and commits")
     if not demo_server.is_installed():
         tell("\nSubversion is not installed here, so this is left out: apt-get install subversion shows it.")
         return
@@ -170,11 +161,15 @@ def _show_a_real_system(folder: Path, number: int) -> None:
         _show([["drift", "source"], ["probe", "source"], again, ["probe", "source"]], folder)
 
 
+def _command(words: Sequence[str]) -> str:
+    return look().paint(f"$ {spelt(*words)}", "name")
+
+
 def _show(commands: Sequence[Sequence[str]], folder: Path) -> None:
     """Some commands, each as it would be typed."""
     for command in commands:
-        tell(f"\n{look().paint(f'$ {spelt(*command)}', 'name')}")
-        _run(command, folder)
+        tell(f"\n{_command(command)}")
+        shown(command, folder)
 
 
 def _is_sample(folder: Path) -> bool:
@@ -215,16 +210,11 @@ def _free_port(wanted: int) -> int:
     raise UnreachableError("no port of this machine is free", "close something, then try again")
 
 
-def _arguments(command: Sequence[str], folder: Path) -> list[str]:
-    """A command of the walk, which is read as a whole: no pager waits for somebody in it."""
-    return [sys.executable, "-m", "justlane", "--pager", "never", *command, "--estate", str(folder.resolve())]
-
-
 @contextmanager
 def _standing_in(name: str, folder: Path) -> Iterator[subprocess.Popen[bytes]]:
     """A stand-in that runs inside the `with` and not a moment longer."""
     process = subprocess.Popen(
-        _arguments(["standin", name, "--while-open"], folder),
+        [sys.executable, "-m", "justlane", "standin", name, "--while-open", "--estate", str(folder.resolve())],
         stdin=subprocess.PIPE,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.PIPE,
@@ -252,11 +242,3 @@ def _await(name: str, folder: Path, process: subprocess.Popen[bytes], patience_s
             time.sleep(0.05)
     said = process.stderr.read().decode() if process.poll() is not None and process.stderr else ""
     raise UnreachableError(f"the stand-in for {name} did not start: {said.strip()}", "see whether its port is taken")
-
-
-def _run(command: Sequence[str], folder: Path) -> None:
-    """One command of the walk, its output where ours goes. A no or a difference is part of the show."""
-    sys.stdout.flush()
-    code = subprocess.run(_arguments(command, folder), cwd=folder, check=False).returncode
-    if code not in (0, 1):
-        raise OutsideError(f"`{spelt(*command)}` ended with {code}", "see its message above")

@@ -102,7 +102,7 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
     after = reading.after(ours) if managed or len(ours) < len(steps) else None
     changes = differences_between(index, platform, reading, after, moment)
     made = counted_plan(index, platform, reading, steps, changes.totals)
-    harmed = managed.harmed(changes) if managed else []
+    harmed = managed.harmed(reading, after, moment) if managed and after else []
     return replace(made, new_places=places, outside=tuple(outside), reached=reached, harmed=tuple(harmed))
 
 
