@@ -110,6 +110,50 @@ class ManagedTest(StoreTest):
         self.assertTrue(self.lane("drift store --format json").json[0]["outside"])
 
 
+class GrownTest(StoreTest):
+    def test_grants_to_persons_become_a_few_lines_and_nobody_may_do_anything_else(self) -> None:
+        """A hundred tables, by the server's own functions: before anything was declared, and after all was carried out."""
+        sql = self.server.sql
+        people = [f"p{n:02}.crew" for n in range(12)]
+        groups = {"crew": people[:6], "keepers": people[6:9], "modellers": people[9:]}
+        said = [f"dn: uid={p},dc=s\nobjectClass: inetOrgPerson\nuid: {p}\ncn: {p}\n" for p in people]
+        for group, some in groups.items():
+            members = "".join(f"member: uid={p},dc=s\n" for p in some)
+            said.append(f"dn: cn={group},dc=s\nobjectClass: groupOfNames\ncn: {group}\ndescription: x\n{members}")
+        self.write({"people.ldif": "\n".join(said)})
+        script = [f'create role "{p}" login; grant connect on database saltmarsh to "{p}"' for p in people]
+        script.append("create role stray login")
+        for n, name in enumerate([*groups, "public"]):
+            script.append(f"create schema grown{n}")
+            script += [f"create table grown{n}.t{t:02} (a int)" for t in range(25)]
+            rights = "select" if name in ("crew", "public") else "select, insert, update"
+            for whom in [f'"{p}"' for p in groups.get(name, ())] or ["public"]:
+                script += [f"grant usage on schema grown{n} to {whom}", f"grant {rights} on all tables in schema grown{n} to {whom}"]
+        script += ['alter table grown0.t03 owner to "p07.crew"', "grant select on grown2.t07 to stray"]
+        script.append('alter default privileges in schema grown1 grant select on tables to "p00.crew"')
+        sql(";".join(script))
+        ask = "r.rolname, c.oid::regclass::text, " + ", ".join(
+            f"has_table_privilege(r.oid, c.oid, '{may}')" for may in ("select", "insert", "update", "delete")
+        )
+        ask = (
+            f"select {ask} from pg_roles r, pg_class c where relnamespace::regnamespace::text like 'grown%' and rolname like 'p__.crew' order by 1, 2"
+        )
+        before = sql(ask)
+        self.lane("scope pull store --yes")
+        self.lane("drift store --adopt --yes")
+        found = self.lane("regroup store --format json", 1).json
+        self.assertEqual((found["before"]["to_persons"], found["after"]["lines"], found["weight"], found["bound"]), (300, 3, 3, 3))
+        self.lane("regroup store --take all --yes")
+        self.assertIn("give: writer\n    to: group keepers\n    at: store/saltmarsh/grown1\n", (self.folder / "store.yaml").read_text())
+        self.lane("tidy store --yes")
+        ran = self.lane("align store --yes --remove-undeclared --most-removals 5000", 1)
+        self.assertIn("p07.crew owns table store/saltmarsh/grown0/t03", ran.out + ran.err, "what a command cannot take is for hands")
+        self.assertEqual(sql(ask), before)
+        self.assertEqual(
+            sql("select count(*) from information_schema.role_table_grants where grantee like 'p__.crew' and grantee <> 'p07.crew'"), [(0,)]
+        )
+
+
 class PostgresqlTest(StoreTest):
     def test_from_the_catalogue_to_the_proof(self) -> None:
         sql = self.server.sql

@@ -52,6 +52,8 @@ class Holdings:
         """Place -> person -> the actions that a line at that place gives them, as bits."""
         self._fixed: dict[str, dict[int, int]] = {}
         """The same of lines that stay as they are."""
+        self._here: dict[str, dict[int, int]] = {}
+        """The same of those that give at the place alone, though something lies in it; they stay as they are too."""
         self._everybody: dict[str, int] = {}
         self.below = cache(self._found_below)
         self._given_at = cache(self._found_given_at)
@@ -91,6 +93,8 @@ class Holdings:
         places = {*self._own, *self._everybody}
         # what a resource group gathers lies in other places too, and may be said there: each of them is a unit
         places |= {one for name in coverage.gathering for one in (name, *(g.address for g in scopes[name].gathers))}
+        # where something is given at a place alone, its unit must be the place alone
+        places |= {one for place in self._here for one in (place, *self._right_in(place))}
         return {outer for place in places for outer in coverage.covering(place)}
 
     @cached_property
@@ -166,7 +170,11 @@ class Holdings:
 
     def _read(self) -> None:
         for b in self.prepared.bindings:
-            if not b.allows or b.condition != ALWAYS or (b.here_only and not self._is_innermost(b.scope)):
+            if not b.allows or b.condition != ALWAYS:
+                continue
+            if b.here_only and not self._is_innermost(b.scope):
+                here = self._here.setdefault(b.scope, {})
+                here |= {number: here.get(number, 0) | self.holds[b.role] for number in self.people(b.principal)}
                 continue
             if b.principal.kind in (PrincipalKind.AUTHENTICATED, PrincipalKind.ANONYMOUS):
                 everybody = b.principal.kind is PrincipalKind.AUTHENTICATED
@@ -198,16 +206,17 @@ class Holdings:
         everybody = 0
         for outer in covering:
             everybody |= self._everybody.get(outer, 0)
-        return everybody, [self._own[outer] for outer in covering if outer in self._own]
+        chain = [self._own[outer] for outer in covering if outer in self._own]
+        return everybody, [*chain, self._here[place]] if place in self._here else chain
 
     @cached_property
     def settled_people(self) -> set[int]:
         """Whoever is given something by a line that stays as it is, which names them or a group."""
-        return {number for own in self._fixed.values() for number in own}
+        return {number for own in (*self._fixed.values(), *self._here.values()) for number in own}
 
     def settled(self, number: int | None, place: str) -> int:
         """The actions that lines that stay as they are give somebody at a place, as bits; None for anybody."""
-        found = 0
+        found = self._here.get(place, {}).get(number, 0) if number is not None else 0
         for outer in self.prepared.coverage.covering(place) if self._everybody or self._fixed else ():
             found |= self._everybody.get(outer, 0)
             if number is not None and outer in self._fixed:
