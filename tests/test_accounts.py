@@ -158,3 +158,31 @@ class GuessTest(unittest.TestCase):
         self.assertEqual(bare("Søren Müller-Åberg"), "soerenmuelleraaberg")
         self.assertEqual(bare("MAX_M"), "maxm")
         self.assertEqual(bare("rené"), "rene")
+
+
+class SamePersonTest(EstateTest):
+    def test_limits_and_duties_count_people(self) -> None:
+        self.pumphall(pumphall=("  see-pump:", "  call: {applies to: [platform]}\n  see-pump:"))
+        board, root = self.folder / "pumphall.yaml", self.folder / "estate.yaml"
+        lines, text = board.read_text().replace("\nroles:", "\nroles:\n  caller: {for: Calls., allows: call}"), root.read_text()
+        duties = "[repair-pump at pumphall/west/pump-3, call at pumphall]"
+        (self.folder / "expectations.yaml").write_text(
+            f"expectations:\n  - {{at most: 1, may: repair-pump, at: pumphall/west/pump-3}}\n  - {{nobody may both: {duties}}}\n"
+        )
+        one_person = f"{text}\npeople: {{same person: [[ada.brook, ben.ferry]]}}\n"
+        for role, apart, together in (("mechanic", [False, True], [True, True]), ("caller", [True, True], [True, False])):
+            board.write_text(lines + f"\n  - {{give: {role}, to: user ben.ferry, at: pumphall, because: x}}\n")
+            for content, holds in ((text, apart), (one_person, together)):
+                root.write_text(content)
+                said = self.lane("verify --format json", 0 if all(holds) else 1).json
+                self.assertEqual([one["holds"] for one in said["expectations"]], holds, (role, said))
+        ran = self.lane("verify", 1)
+        for fact in ("ada.brook may repair-pump", "ben.ferry may call"):
+            self.assertIn(fact, " ".join(ran.out.split()))
+        for wrong, why in (
+            ("[[ada.brook]]", "one login alone"),
+            ("[[ada.brook, nobody]]", "no user 'nobody'"),
+            ("[[ada.brook, ben.ferry], [ben.ferry, ada.brook]]", "one person with others at"),
+        ):
+            root.write_text(f"{text}\npeople: {{same person: {wrong}}}\n")
+            self.assertIn(why, " ".join(self.lane("check", 2).out.split()))

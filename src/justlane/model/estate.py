@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -158,6 +158,13 @@ class Platform(Struct, frozen=True):
         return tuple(p for ceiling in self.ceilings for p in (ceiling.principal, *ceiling.but_not))
 
 
+class SamePerson(Struct, frozen=True):
+    """Several logins of one person."""
+
+    logins: tuple[str, ...]
+    source: Source
+
+
 class Estate(Struct, frozen=True):
     """Everything that is declared in one folder."""
 
@@ -188,5 +195,15 @@ class Estate(Struct, frozen=True):
     """Findings that are accepted for a while."""
     owners: dict[str, Principal] = {}
     """Group of the directory -> who answers for it."""
+    same_person: tuple[SamePerson, ...] = ()
+    """Logins that are one person's."""
     acting_as: str = ""
     """The login of whoever edits the estate, where it is another one than the system knows them by."""
+
+    def by_person(self, logins: Iterable[str]) -> dict[str, list[str]]:
+        """Some logins by whose they are: the first that is said to be the person's, or their own."""
+        first = {login: one.logins[0] for one in self.same_person for login in one.logins}
+        found: dict[str, list[str]] = {}
+        for login in logins:
+            found.setdefault(first.get(login, login), []).append(login)
+        return found

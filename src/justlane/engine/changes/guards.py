@@ -83,9 +83,9 @@ def _administration(
             was = administrators(before, name, question)
             if was.full:
                 yield Refusal("last-administrator", f"nobody would be left who administers {name}")
-        over = now.at_most is not None and len(now.full) > now.at_most and any(change[_GAINS] for change in changes)
-        if over and len(now.full) > len(administrators(before, name, question).full):
-            message = f"{len(now.full)} people would administer {name} fully, and at most {now.at_most} may"
+        over = now.at_most is not None and now.people > now.at_most and any(change[_GAINS] for change in changes)
+        if over and now.people > administrators(before, name, question).people:
+            message = f"{now.people} people would administer {name} fully, and at most {now.at_most} may"
             yield Refusal("too-many-administrators", message)
 
 

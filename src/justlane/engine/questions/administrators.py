@@ -33,11 +33,13 @@ class Administrators(Struct, frozen=True):
     """Logins of those who may do some of it somewhere."""
     at_most: int | None
     """How many may hold it fully; None if nobody said."""
+    people: int
+    """How many people hold it fully, some of them by several logins."""
 
     @property
     def too_many(self) -> bool:
         """Whether more hold it fully than may."""
-        return self.at_most is not None and len(self.full) > self.at_most
+        return self.at_most is not None and self.people > self.at_most
 
 
 def administration_of(prepared: PlatformIndex) -> tuple[str, ...]:
@@ -73,4 +75,5 @@ def administrators(index: EstateIndex, platform: str, question: Question) -> Adm
     some = np.flatnonzero((counts > 0) & (counts < cells))
     said = prepared.platform.administration
     named = [tuple(sorted(logins[n] for n in numbers)) for numbers in (full, some)]
-    return Administrators(platform, actions, named[0], named[1], said.at_most if said else None)
+    people = len(index.estate.by_person(named[0]))
+    return Administrators(platform, actions, named[0], named[1], said.at_most if said else None, people)

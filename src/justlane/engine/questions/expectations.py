@@ -233,15 +233,20 @@ class _Judging:
         found = self._who_may(duty)
         if len(found) <= limit:
             return []
-        logins = [login for login, _ in found.in_order()]
-        return [Evidence(f"{len(logins)} may: {', '.join(logins)}"), *self._can_all(found, duty)]
+        people = self._index.estate.by_person(login for login, _ in found.in_order())
+        if len(people) <= limit:
+            return []
+        who = ", ".join(" with ".join(logins) for logins in people.values())
+        return [Evidence(f"{len(people)} may: {who}"), *self._can_all(found, duty)]
 
     def _both(self, duties: tuple[Duty, ...]) -> list[Evidence]:
         everyone = [dict(self._who_may(duty).in_order()) for duty in duties]
-        both = sorted(set(everyone[0]).intersection(*everyone))
+        people = [self._index.estate.by_person(judges) for judges in everyone]
+        both = sorted(set(people[0]).intersection(*people))
         return [
             e
-            for login in both
-            for duty, judges in zip(duties, everyone, strict=True)
+            for person in both
+            for duty, judges, logins in zip(duties, everyone, people, strict=True)
+            for login in logins[person]
             for e in self._can(login, duty, judges[login])
         ]

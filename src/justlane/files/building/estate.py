@@ -35,7 +35,17 @@ from justlane.files.reading.shapes import (
 from justlane.files.reading.yamltext import Text, Where
 from justlane.model.bindings import Ceiling, Publication
 from justlane.model.circumstances import span_of
-from justlane.model.estate import Administration, Connection, Estate, Habits, Managed, Platform, SecretPlace, Setting
+from justlane.model.estate import (
+    Administration,
+    Connection,
+    Estate,
+    Habits,
+    Managed,
+    Platform,
+    SamePerson,
+    SecretPlace,
+    Setting,
+)
 from justlane.model.findings import Severity
 from justlane.model.patterns import ANY
 from justlane.model.people import Directory, LocalGroup, LocalMember
@@ -72,6 +82,10 @@ def build(declared: DeclaredFiles, root: EstateFile, directory: Directory) -> Es
         pull_every=seconds(root.people.pull_every),
         break_glass=break_glass,
         delegations=delegations_of(declared),
+        same_person=tuple(
+            SamePerson(some, declared.files[0].text.source("people", "same person", n))
+            for n, some in enumerate(root.people.same_person)
+        ),
         acting_as=root.acting_as,
         owners={group.partition(" ")[2].strip(): principal_of(by) for group, by in root.owners.items()},
         rules=_rules(declared.files[0].text, root),

@@ -31,6 +31,7 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
     if estate.acting_as and declared.root is not None:
         source = declared.files[0].text.source("acting as")
         found += lookup.name(estate.acting_as, estate.directory.users, "user", source)
+    found += _same_person(lookup)
     if estate.owners:
         text = declared.files[0].text
         for group, owner in estate.owners.items():
@@ -44,6 +45,20 @@ def check_names(estate: Estate, declared: DeclaredFiles, former: FormerName) -> 
         found += lookup.principal(account.account, account.source)
         found += [wrong for network in account.networks for wrong in lookup.network(network, account.source)]
     return [*found, *check_bindings(estate, declared, bundles_of(declared), former)]
+
+
+def _same_person(lookup: Lookup) -> Found:
+    """Logins of one person are known, more than one, and nobody else's too."""
+    seen: dict[str, Source] = {}
+    for one in lookup.estate.same_person:
+        if len(one.logins) < 2:
+            yield error("wrong-value", one.source, "one login alone is one person anyhow", "name the others, too")
+        for login in one.logins:
+            yield from lookup.name(login, lookup.estate.directory.users, "user", one.source)
+            if login in seen:
+                message = f"{login} is said to be one person with others at {seen[login].line_address} already"
+                yield error("wrong-value", one.source, message, "put all logins of a person into one list")
+            seen[login] = one.source
 
 
 def check_bindings(estate: Estate, declared: DeclaredFiles, bundles: Bundles, former: FormerName) -> list[Finding]:

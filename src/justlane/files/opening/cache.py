@@ -35,7 +35,7 @@ from justlane.model.people import Snapshot
 if TYPE_CHECKING:
     from justlane.files.people.population import Population
 
-_FORM = 11
+_FORM = 12
 """Raised whenever the model's values change, so that an estate that an earlier form kept is read anew."""
 MOST_BYTES = 2 << 30
 """What all kept estates may take on the disk, together."""

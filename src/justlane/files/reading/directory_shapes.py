@@ -239,3 +239,6 @@ class PeopleShape(Shape):
     may_vanish: Annotated[str, StringConstraints(pattern=SHARE)] = Field(
         "25 %", alias="may vanish", description="When more users than this are gone, a reading is not believed."
     )
+    same_person: tuple[Many, ...] = Field(
+        (), alias="same person", description="Lists of logins, each list those of one person."
+    )

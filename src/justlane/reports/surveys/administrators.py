@@ -49,7 +49,7 @@ def _lines(result: Sequence[Administrators]) -> Iterator[Line]:
         yield line("no platform says what its administration is: see `administration` among the estate's files")
     for one in result:
         most = f", at most {one.at_most} may" if one.at_most is not None else ""
-        told = f"  {counted(len(one.full), 'person', 'people')} fully{most}, {len(one.limited)} in part"
+        told = f"  {counted(one.people, 'person', 'people')} fully{most}, {len(one.limited)} in part"
         style = "no" if one.too_many or not one.full else "dim"
         yield line((one.platform, "head"), (told, style), f": {', '.join(one.actions)}", hanging="  ")
         for how, logins in (("full     ", one.full), ("limited  ", one.limited)):

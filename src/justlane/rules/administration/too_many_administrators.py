@@ -37,7 +37,7 @@ def find(at: Inspection) -> Iterator[Flaw]:
         found = at.known.administrators(name)
         if found.too_many:
             who = ", ".join(found.full[:_MOST_NAMED]) + (", …" if len(found.full) > _MOST_NAMED else "")
-            count = counted(len(found.full), "person administers", "people administer")
+            count = counted(found.people, "person administers", "people administer")
             message = f"{count} {name} fully, and at most {said.at_most} may: {who}"
             command = spelt("role", "administrators", "--on", name)
             hint = f"{command}, then take the role from those who can do without"
