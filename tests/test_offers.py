@@ -16,7 +16,7 @@ from justlane.engine.changes.comparison import differences
 from justlane.engine.decision.judge import Question, may
 from justlane.engine.facts.index import EstateIndex
 from justlane.engine.offers.together import Offer, WantedCell, suggest
-from justlane.model.estate import Estate
+from justlane.model.estate import Decides, Estate
 from justlane.reports.answers.offers import command
 from tests.drawing import NOW, estates
 from tests.support import EstateTest
@@ -72,9 +72,17 @@ class OffersTest(EstateTest):
                     shutil.copytree(kept, self.folder)
         self.assertGreater(carried, 15)
 
-    @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
-    @given(estates(), st.integers(0, 10**6))
-    def test_on_drawn_estates(self, drawn: Estate, seed: int) -> None:
+    @settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.sampled_from([Decides.ANY_ALLOW, Decides.DENY_WINS]).flatmap(estates), st.integers(0, 10**6))
+    def test_on_drawn_estates_where_lines_add_up(self, drawn: Estate, seed: int) -> None:
+        self.offered(drawn, seed)
+
+    @settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.sampled_from([Decides.LAST_MATCH, Decides.NEAREST]).flatmap(estates), st.integers(0, 10**6))
+    def test_on_drawn_estates_where_one_line_decides(self, drawn: Estate, seed: int) -> None:
+        self.offered(drawn, seed)
+
+    def offered(self, drawn: Estate, seed: int) -> None:
         shutil.rmtree(self.folder)
         self.folder.mkdir()
         self.write(written(made_sound(drawn)))

@@ -230,22 +230,45 @@ def mixed(estate: Estate, other: Estate, parts: set[str]) -> Estate:
     return found
 
 
-class RandomEstatesTest(unittest.TestCase):
-    @settings(quick, max_examples=500)
-    @given(estates(), st.sampled_from(FACTS), st.sampled_from(ACTING))
-    def test_every_cell_in_a_situation(self, estate: Estate, facts: Facts, role: str) -> None:
-        in_situations(estate, facts, role)
+class EveryCell:
+    """Every cell of drawn estates that decide by one habit, by two evaluators that share nothing."""
 
-    @settings(quick, max_examples=150)
-    @given(estates())
-    def test_only_if_under_every_assignment(self, estate: Estate) -> None:
-        in_all_circumstances(estate)
+    habit: Decides
 
-    @settings(quick, max_examples=250)
-    @given(estates(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS), st.data())
-    def test_every_chain_holds_link_by_link(self, estate: Estate, user: str, action: str, facts: Facts, data: st.DataObject) -> None:
+    @settings(quick, max_examples=125)
+    @given(st.data(), st.sampled_from(FACTS), st.sampled_from(ACTING))
+    def test_every_cell_in_a_situation(self, data: st.DataObject, facts: Facts, role: str) -> None:
+        in_situations(data.draw(estates(self.habit)), facts, role)
+
+    @settings(quick, max_examples=38)
+    @given(st.data())
+    def test_only_if_under_every_assignment(self, data: st.DataObject) -> None:
+        in_all_circumstances(data.draw(estates(self.habit)))
+
+    @settings(quick, max_examples=63)
+    @given(st.data(), st.sampled_from(EVERYBODY), st.sampled_from(ACTIONS), st.sampled_from(FACTS))
+    def test_every_chain_holds_link_by_link(self, data: st.DataObject, user: str, action: str, facts: Facts) -> None:
+        estate = data.draw(estates(self.habit))
         chains_hold(estate, user, action, data.draw(st.sampled_from(list(estate.platforms["p"].scopes))), facts)
 
+
+class AnyAllowTest(EveryCell, unittest.TestCase):
+    habit = Decides.ANY_ALLOW
+
+
+class DenyWinsTest(EveryCell, unittest.TestCase):
+    habit = Decides.DENY_WINS
+
+
+class LastMatchTest(EveryCell, unittest.TestCase):
+    habit = Decides.LAST_MATCH
+
+
+class NearestTest(EveryCell, unittest.TestCase):
+    habit = Decides.NEAREST
+
+
+class RandomEstatesTest(unittest.TestCase):
     @settings(quick, max_examples=150)
     @given(estates(), st.sampled_from(FACTS), st.sampled_from(["", *ACTING]))
     def test_the_compiled_form_counts_what_is_judged_cell_by_cell(self, estate: Estate, facts: Facts, role: str) -> None:

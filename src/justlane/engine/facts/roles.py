@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -52,6 +52,11 @@ class RoleIndex:
         self._roles = roles
         self._actions = actions
         self._held: dict[str, Holdings] = {}
+
+    def halves(self, name: str) -> Iterator[tuple[str, str]]:
+        """What a role keeps, with each action that this implies and that it leaves out: such a role is an error."""
+        held = self.holdings(name)
+        return ((kept, a.text) for kept in held for a in self._actions[kept].implies if a.text not in held)
 
     def holdings(self, name: str) -> Holdings:
         """The actions that a role holds, each with its shortest chain of lines."""

@@ -179,7 +179,7 @@ class _Finder:
             if key in tried:
                 continue
             after = with_edit(self._index, miss.edit)
-            if self._turns(miss, after):
+            if self._is_sound(miss.edit, after) and self._turns(miss, after):
                 tried.add(key)
                 yield miss, after
 
@@ -261,6 +261,13 @@ class _Finder:
             if left_out:
                 yield Miss(Turn.KEEP_IN_ROLE, KeepInRole(self._name, *left_out), binding)
             yield Miss(Turn.ALLOW_IN_ROLE, AllowInRole(self._name, binding.role, action), binding)
+
+    def _is_sound(self, edit: Edit, after: EstateIndex) -> bool:
+        """Whether no role leaves out, after an edit of one, what something that it keeps implies."""
+        if not isinstance(edit, AllowInRole | KeepInRole):
+            return True
+        roles = after.platform(self._name).roles
+        return all(next(roles.halves(name), None) is None for name in self._platform.platform.roles)
 
     def _new_grants(self) -> Iterator[Miss]:
         """A role that holds what is wanted, given to the person's smallest groups or, where that can be, to them."""

@@ -216,14 +216,13 @@ def _roles(lookup: Lookup, platform: Platform) -> Found:
 def _exceptions(lookup: Lookup, platform: Platform) -> Found:
     index = RoleIndex(platform.roles, platform.actions)
     for role in platform.roles.values():
-        before, after = index.before_exceptions(role.name), index.holdings(role.name)
+        before = index.before_exceptions(role.name)
         for pattern in role.excepts:
             if "*" not in pattern.text:
                 yield from lookup.name(pattern.text, platform.actions, "action", pattern.source)
             if not matching(pattern.text, before) and ("*" in pattern.text or pattern.text in platform.actions):
                 message = f"the role {role.name!r} excepts {pattern.text!r}, but would not hold it anyway"
                 yield error("empty-pattern", pattern.source, message, "take it out, or allow more")
-        for kept in after:
-            for gone in (a.text for a in platform.actions[kept].implies if a.text not in after):
-                message = f"the role {role.name!r} excepts {gone}, but keeps {kept}, which implies it"
-                yield error("half-excepted", role.source, message, f"except {kept} too, or keep {gone}")
+        for kept, gone in index.halves(role.name):
+            message = f"the role {role.name!r} excepts {gone}, but keeps {kept}, which implies it"
+            yield error("half-excepted", role.source, message, f"except {kept} too, or keep {gone}")
