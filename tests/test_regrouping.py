@@ -217,3 +217,36 @@ def lightest_over_cells(index: EstateIndex, name: str, weights: Weights) -> int:
     solved = milp(cost, constraints=LinearConstraint(table, lb=1), integrality=np.ones(len(columns)), bounds=Bounds(0, 1))
     least: int = round(solved.fun)
     return least
+
+
+class NewGroupsTest(EstateTest):
+    def test_they_are_written_for_the_owners_of_the_directory(self) -> None:
+        self.write({
+            "estate.yaml": "estate: S\nfor: x.\ntime zone: UTC\ndirectories: {office: {ldif: people.ldif}}\ninclude: [hall.yaml]\n",
+            "people.ldif": "".join(f"dn: uid={p},dc=s\nobjectClass: inetOrgPerson\nuid: {p}\ncn: {p}\nentryUUID: id-{p}\n\n" for p in "abcde")
+            + "dn: cn=crew,dc=s\nobjectClass: groupOfNames\ncn: crew\ndescription: x.\n" + "".join(f"member: uid={p},dc=s\n" for p in "abcd"),
+            "hall.yaml": "platform: hall\nhabits: {decides: any-allow}\nactions: {see: {applies to: [room]}}\nscopes: {r1: room, r2: room, r3: room, r4: room}\n"
+            "roles: {viewer: {for: x., allows: see}}\nbindings:\n"
+            "  - {give: viewer, to: [user a, user b, user c], at: [hall/r1, hall/r2, hall/r3], because: x}\n",
+        })  # fmt: skip
+        found = self.lane("regroup hall --new-groups asked.csv --format json").json["new_groups"]
+        self.assertEqual([(one["name"], one["users"]) for one in found], [("crew-viewer", ["a", "b", "c"])])
+        self.assertEqual((self.top / "asked.csv").read_text().splitlines()[1].split(",")[0], "crew-viewer")
+        asked = json.loads(self.asked("json"))["Operations"][0]
+        self.assertEqual((asked["method"], asked["path"], asked["data"]["displayName"]), ("POST", "/Groups", "crew-viewer"))
+        self.assertEqual([member["value"] for member in asked["data"]["members"]], ["id-a", "id-b", "id-c"])
+        record = self.asked("ldif", "--under", "dc=s", "--people-under", "dc=s")
+        self.assertIn("dn: cn=crew-viewer,dc=s\nchangetype: add\nobjectClass: groupOfNames\n", record)
+        self.assertIn("where groups and people are", self.run_lane("regroup", "hall", "--new-groups", "x.ldif").err)
+        self.assertIn("ends in .csv", self.run_lane("regroup", "hall", "--new-groups", "x.doc").err)
+        # carried out as it is written, the group is read and carries the lines
+        people = self.folder / "people.ldif"
+        made = record.partition("\n\n")[2].replace("changetype: add\n", "")
+        people.write_text(f"{people.read_text()}\n{made}")
+        shown = self.lane("regroup hall", 1).out
+        self.assertIn("+ viewer to group crew-viewer at hall/r1", shown)
+
+    def asked(self, ending: str, *words: str) -> str:
+        ran = self.run_lane("regroup", "hall", "--new-groups", f"asked.{ending}", *words)
+        self.assertEqual(ran.code, 0, ran)
+        return (self.top / f"asked.{ending}").read_text()

@@ -132,15 +132,26 @@ class Managing:
             else:
                 (outside if self._is_taken_everywhere(step) else unsure).append(step)
         if unsure and self._astray(reading, ours, unsure, moment):
-            tried = unsure if len(unsure) <= _FEW else []
-            kept: list[Step] = []
-            for step in tried:
-                if not self._astray(reading, [*ours, *kept], [step], moment):
-                    kept.append(step)
+            kept = self._one_by_one(reading, ours, unsure, moment) if len(unsure) <= _FEW else []
             outside += [step for step in unsure if step not in kept]
             unsure = kept
         mine = {(step.part, step.name) for step in (*ours, *unsure)}
         return Split([s for s in steps if (s.part, s.name) in mine], outside)
+
+    def _one_by_one(
+        self, reading: Reading, ours: Sequence[Step], unsure: Sequence[Step], moment: datetime
+    ) -> list[Step]:
+        """Those by which nobody outside gains or loses anything, after the others; tried until none is left that would
+        do: what did harm before another one was made may do none after it."""
+        kept: list[Step] = []
+        found = True
+        while found:
+            found = False
+            for step in (step for step in unsure if step not in kept):
+                if not self._astray(reading, [*ours, *kept], [step], moment):
+                    kept.append(step)
+                    found = True
+        return kept
 
     def _astray(self, reading: Reading, before: Sequence[Step], more: Sequence[Step], moment: datetime) -> bool:
         """Whether somebody outside gains or loses something by more steps."""

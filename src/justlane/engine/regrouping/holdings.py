@@ -162,6 +162,10 @@ class Holdings:
         """Whoever is meant, as numbers, and may sign in."""
         return self._behind(principal, self.members)
 
+    def numbers_of(self, logins: Iterable[str]) -> frozenset[int]:
+        """Some people, by number."""
+        return frozenset(self._numbers[login] for login in logins if login in self._numbers)
+
     def person(self, number: int) -> Principal:
         """Somebody by number."""
         return user(self.logins[number])

@@ -7,11 +7,13 @@ everybody whom it reaches holds all of it already.
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cache, cached_property
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from justlane.engine.decision.judge import Question
 from justlane.engine.facts.index import EstateIndex
@@ -51,6 +53,8 @@ class NewGroup(Struct, frozen=True):
     """(role, place) that each of them has."""
     saves: int
     """By how much less the lines would weigh with it, the group itself weighed too."""
+    name: str = ""
+    """After what its people have in common: the smallest group that all of them are in, and the role."""
 
 
 class LineCount(Struct, frozen=True):
@@ -115,7 +119,7 @@ def regroup(
         cover.bound,
         tuple(proposals),
         tuple(sorted(persons, key=lambda line: (-times[line[0]], str(line[0]), line[2], line[1]))),
-        tuple(_new_groups(persons, weights)),
+        _named(_new_groups(persons, weights), held),
         sum(not b.built_in for b in held.prepared.bindings) - sum(map(len, held.lines.values())),
     )
 
@@ -135,6 +139,23 @@ def _new_groups(persons: Iterable[Line], weights: Weights) -> list[NewGroup]:
         if saves > 0 and len(people_) > 2:
             found.append(NewGroup(tuple(sorted(people_)), tuple(sorted(lines)), saves))
     return sorted(found, key=lambda one: (-one.saves, one.people))
+
+
+def _named(groups: Sequence[NewGroup], held: Holdings) -> tuple[NewGroup, ...]:
+    """Each with a name that no group has."""
+    directory = {p.name: people for p, people in held.members.items() if p.kind is PrincipalKind.GROUP}
+    taken = {*directory}
+    found = []
+    for one in groups:
+        numbers = held.numbers_of(one.people)
+        around = [name for name, people in directory.items() if numbers <= people]
+        first = min(around, key=lambda name: (len(directory[name]), name), default=held.prepared.platform.name)
+        wanted = f"{first}-{one.lines[0][0]}"
+        numbered = (f"{wanted}-{number}" for number in itertools.count(2))
+        name = next(new for new in itertools.chain((wanted,), numbered) if new not in taken)
+        taken.add(name)
+        found.append(replace(one, name=name))
+    return tuple(found)
 
 
 def _counted(held: Holdings, lines: Iterable[Line]) -> LineCount:

@@ -46,6 +46,7 @@ class RoleAt(TypedDict):
 
 
 class NewGroup(TypedDict):
+    name: str
     users: list[str]
     lines: list[RoleAt]
     saves: int

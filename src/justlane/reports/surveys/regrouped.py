@@ -33,6 +33,7 @@ def plain(result: Regrouped) -> RegroupedJson:
         "to_persons": [_plain_line(one) for one in result.left],
         "new_groups": [
             {
+                "name": one.name,
                 "users": list(one.people),
                 "lines": [{"role": role, "scope": scope} for role, scope in one.lines],
                 "saves": one.saves,
@@ -170,7 +171,9 @@ def _asked_for(result: Regrouped) -> Iterator[Line]:
     for one in result.new_groups[:_MOST_GROUPS]:
         who = ", ".join(one.people[:3]) + (f" and {len(one.people) - 3:,} more" if len(one.people) > 3 else "")
         what = ", ".join(f"{role} at {scope}" for role, scope in one.lines[:3])
-        yield line("  ", (who, "name"), f"  {what}", (f"  (weighs {one.saves:,} less)", "dim"), hanging="      ")
+        yield line(
+            "  ", (one.name, "name"), f"  {who}  {what}", (f"  (weighs {one.saves:,} less)", "dim"), hanging="      "
+        )
     if len(result.new_groups) > _MOST_GROUPS:
         yield line((f"  and {len(result.new_groups) - _MOST_GROUPS:,} more: --format json has all", "dim"))
     yield line("")
