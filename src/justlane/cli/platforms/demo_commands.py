@@ -11,6 +11,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import IO
 
+from justlane.cli.common.terminal import explain
 from justlane.model.errors import JustLaneError, OutsideError
 from justlane.model.shell import spelt
 
@@ -93,7 +94,7 @@ def _forked(work: Callable[[], None], words: Sequence[str], into: IO[bytes] | No
     except SystemExit as stop:
         code = stop.code if isinstance(stop.code, int) else 1
     except JustLaneError as error:
-        sys.stderr.write(f"{error.message}\n")
+        explain(error)
         code = error.exit_code
     finally:
         sys.stdout.flush()
