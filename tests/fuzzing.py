@@ -716,7 +716,7 @@ NEVER = ("confession", "hang", "growth", "secret", "control", "end")
 def main() -> int:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 2000
     seed = int(sys.argv[2]) if len(sys.argv) > 2 else 20261126
-    portion = max(1, min(5000, count // 4))
+    portion = max(1, min(5000, count // 2))  # what each loads first takes longer than some hundred inputs
     jobs = [(min(portion, count - start), seed + start, 1000) for start in range(0, count, portion)]
     began = time.monotonic()
     total: Counter[str] = Counter()
