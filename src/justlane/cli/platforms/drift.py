@@ -98,7 +98,9 @@ def _adopt(ctx: click.Context, platform: str, steps: list[Step], given: EditingO
 
 def _taken_over(editing: Editing, platform: str, steps: list[Step]) -> list[str]:
     """Make the edits; what could not be taken over, in words."""
+    from justlane.engine.facts.account_names import in_accounts
     from justlane.files.editing.adoption import HeldThere, adopt, adopt_grants
+    from justlane.platforms.differences import is_account_taken
     from justlane.platforms.interface import dialect_of
     from justlane.reports.platforms.plan import said_of
 
@@ -111,7 +113,14 @@ def _taken_over(editing: Editing, platform: str, steps: list[Step]) -> list[str]
         return adopt(editing.draft, editing.index, platform, held)
     grants = [(s, dialect.as_grant(s.part, s.before) if s.before and s.after is None else None) for s in steps]
     taken = [grant for _, grant in grants if grant]
-    left = [f"{said_of(step)} ({_why(step)})" for step, grant in grants if not grant]
+    users = in_accounts(editing.index, platform).estate.directory.users
+
+    def comes_with_a_line(step: Step) -> bool:
+        """Whether it is the account of somebody whom the lines that are written give one."""
+        whom = dialect.about(platform, step.part, step.name, step.before or {}).principal
+        return is_account_taken(dialect, step) and whom is not None and whom.name in users
+
+    left = [f"{said_of(s)} ({_why(s)})" for s, grant in grants if not grant and not comes_with_a_line(s)]
     return [*left, *adopt_grants(editing.draft, editing.index, platform, taken)]
 
 
