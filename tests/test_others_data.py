@@ -204,7 +204,7 @@ class ReadingTest(EstateTest):
                     present("Plan", plan(index, name, reading, now), form, Look(100, lambda text, _: text))
                     present("Drifts", (found,), form, Look(100, lambda text, _: text))
                 _taken_over(
-                    Editing(index, Draft(self.folder), {}, given=EditingOptions(folder=self.folder)), name, [d.step for d in found.differences]
+                    Editing(index, Draft(self.folder), {}, given=EditingOptions(folder=self.folder)), name, index, [d.step for d in found.differences]
                 )
             except JustLaneError:
                 continue

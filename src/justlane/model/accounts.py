@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from justlane.model.findings import Source
 from justlane.model.patterns import ANY
-from justlane.model.people import Principal, User
+from justlane.model.people import Principal, PrincipalKind, User
 
 
 def without_account(login: str) -> str:
@@ -43,6 +43,27 @@ class Account(Struct, frozen=True):
     """Of a machine's: who answers for it."""
     reason: str = ""
 
+    @property
+    def said(self) -> str:
+        """Whose it is, as files say it in one line."""
+        return f"{self.kind} {self.login or self.owner or ''}".strip()
+
+
+def kind_and_whom(text: str) -> tuple[AccountKind, str] | None:
+    """What one line says: the kind, and a login or a principal; None if it says nothing of the sort."""
+    for kind in AccountKind:
+        if kind is AccountKind.GONE and text == kind:
+            return kind, ""
+        whom = text.removeprefix(f"{kind} ").strip()
+        if text.startswith(f"{kind} ") and whom and kind is not AccountKind.GONE:
+            owned = kind is not AccountKind.MACHINE or whom.startswith(("user ", "group "))
+            return (kind, whom) if owned else None
+    return None
+
+
+WHOSE = "`user LOGIN`, `also user LOGIN`, `machine of group NAME` or `gone`"
+"""What one line can say."""
+
 
 class Letters(StrEnum):
     """How a platform writes names."""
@@ -75,6 +96,11 @@ class Accounts(Struct, frozen=True):
         """Accounts that are no person's."""
         return frozenset(name for name in self.known if self.is_of(name, AccountKind.MACHINE))
 
+    def gives_to(self, principal: Principal | None, kind: AccountKind) -> bool:
+        """Whether somebody stands for an account that is said to be of a kind."""
+        named = principal is not None and principal.kind is PrincipalKind.USER
+        return named and principal is not None and self.is_of(principal.name, kind)
+
     def login(self, name: str) -> str:
         """Whose account it is, in the directory's words; as it is called where nothing else is said."""
         return (name in self.known and self.known[name].login) or name
@@ -85,7 +111,7 @@ class Accounts(Struct, frozen=True):
         return name if name in (login, without_account(login)) else f"{name} ({login})"
 
     def own(self, user: User) -> str:
-        """What somebody's own account is called; empty if that cannot be told."""
+        """What somebody's own account is called."""
         said = (one.name for one in self.known.values() if one.kind is AccountKind.OWN and one.login == user.login)
         return next(said, "") or self.name_by_rule(user)
 
@@ -95,9 +121,10 @@ class Accounts(Struct, frozen=True):
         return self.by_id or self.becomes != ANY or self.written is not Letters.AS_THEY_ARE
 
     def name_by_rule(self, user: User) -> str:
-        """What somebody's account is called where nothing is said of them; empty if that cannot be told."""
+        """What somebody's account is called of whom no line says anything: where the rule has nothing to go by, or a
+        line says that the name is somebody else's, they have none."""
         taken = user.id if self.by_id else user.login
         name = self.becomes.replace(ANY, taken) if taken else ""
-        if self.written is Letters.AS_THEY_ARE:
-            return name
-        return name.lower() if self.written is Letters.SMALL else name.upper()
+        if self.written is not Letters.AS_THEY_ARE:
+            name = name.lower() if self.written is Letters.SMALL else name.upper()
+        return name if name and name not in self.known else without_account(user.login)

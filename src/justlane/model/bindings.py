@@ -53,6 +53,12 @@ class Binding(Struct, frozen=True):
         return f"bundle {self.bundle}" if self.bundle else self.role
 
     @property
+    def said(self) -> tuple[object, ...]:
+        """What an author writes of it but the reason: the same for two that would be written alike."""
+        written = (self.principal, self.role, self.scope, self.effect, self.condition)
+        return (*written, self.here_only, self.bundle, self.account)
+
+    @property
     def key(self) -> tuple[str, str, str]:
         """Principal, role and scope as text."""
         return (str(self.principal), self.role, self.scope)

@@ -76,7 +76,7 @@ def accounts_there(index: EstateIndex, platform: str, reading: Reading) -> Accou
     found = []
     for name, times in given.items():
         if declared and name in declared.known:
-            found.append(AccountThere(name, Standing.SAID, _said(declared, name), times))
+            found.append(AccountThere(name, Standing.SAID, declared.known[name].said, times))
         elif name in users:
             login = known.login(name) if known else name
             found.append(AccountThere(name, Standing.BY_RULE, f"user {login}", times))
@@ -102,12 +102,6 @@ def _given(dialect: Dialect, platform: str, reading: Reading) -> Mapping[str, in
 def _taken(known: Accounts | None, given: Iterable[str], users: Mapping[str, User]) -> frozenset[str]:
     """Logins of those who have an account of their own there."""
     return frozenset(known.login(name) if known else name for name in given if name in users)
-
-
-def _said(accounts: Accounts, name: str) -> str:
-    said = accounts.known[name]
-    whom = said.login or str(said.owner or "")
-    return f"{said.kind} {whom}".strip()
 
 
 def bare(name: str) -> str:

@@ -100,9 +100,6 @@ class Managing:
             for about in abouts
         )
 
-    def _is_machine(self, principal: Principal | None) -> bool:
-        return principal is not None and principal.kind is PrincipalKind.USER and principal.name in self._machines
-
     def _names_machine(self, step: Step) -> bool:
         """Whether somebody's account that is left alone is in a list that would change."""
         if not self._machines or not self._dialect.sort(step.part).members:
@@ -123,7 +120,9 @@ class Managing:
         outside: list[Step] = []
         for step in steps:
             abouts = self._about(step)
-            if step.before is None and any(self._is_machine(one.principal) for one in abouts):
+            if step.before is None and any(
+                self._accounts.gives_to(one.principal, AccountKind.MACHINE) for one in abouts
+            ):
                 continue  # nobody asks for a machine's account to be made
             if any(map(self._is_outside, abouts)) or self._names_machine(step):
                 outside.append(step)
@@ -158,12 +157,10 @@ class Managing:
         was, now = (reading.after(some) for some in (before, (*before, *more)))
         return bool(self._cells(differences_on_days(self._index, self._platform, was, now, moment), inside=False))
 
-    def harmed(self, was: Reading, now: Reading, moment: datetime) -> list[str]:
-        """Who outside gains or loses something by what is to be done, on any day, each with a place; none where only
-        roles are managed, whose lines change what they are for."""
-        if not self._by_cells:
-            return []
-        return self._cells(differences_on_days(self._index, self._platform, was, now, moment), inside=False)
+    def harmed(self, days: Sequence[Differences]) -> list[str]:
+        """Who outside gains or loses something by what is to be done, on one of some days, each with a place; none
+        where only roles are managed, whose lines change what they are for."""
+        return self._cells(days, inside=False) if self._by_cells else []
 
     def reached(self, wanted: Reading, outside: Sequence[Step], moment: datetime) -> tuple[str, ...]:
         """Who may do something else inside than what is wanted there, by what stands outside; each with a place."""
@@ -223,9 +220,7 @@ def managing(index: EstateIndex, platform: str) -> Managing | None:
 
 def is_of_nobody(platform: Platform, principal: Principal | None) -> bool:
     """Whether something is about an account that is said to be nobody's any more."""
-    if platform.accounts is None or principal is None or principal.kind is not PrincipalKind.USER:
-        return False
-    return platform.accounts.is_of(principal.name, AccountKind.GONE)
+    return platform.accounts is not None and platform.accounts.gives_to(principal, AccountKind.GONE)
 
 
 def without_gone(platform: Platform, dialect: Dialect, reading: Reading) -> Reading:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from importlib import import_module
 from typing import Any, Protocol, cast
 
-from justlane.model.visible import cell, json_visible
+from justlane.model.visible import json_visible
 from justlane.reports.text.look import Look, Sheet
 
 Plain = dict[str, Any] | list[Any]
@@ -89,15 +89,7 @@ def _json(kind: str, result: Any, look: Look) -> str:
 
 
 def _csv(kind: str, result: Any, look: Look) -> str:
-    import csv
-    import io
-
-    sheet = presenter(kind).sheet(result)
-    file = io.StringIO()
-    writer = csv.writer(file, lineterminator="\n")
-    writer.writerow(sheet.columns)
-    writer.writerows([cell(value) for value in row] for row in sheet.rows)
-    return file.getvalue()
+    return presenter(kind).sheet(result).as_csv()
 
 
 def _junit(kind: str, result: Any, look: Look) -> str:

@@ -13,12 +13,11 @@ from justlane.cli.common.options import EditingOptions, typed
 from justlane.cli.common.permission import ask_person
 from justlane.cli.common.terminal import show
 from justlane.jobs import known
+from justlane.model.accounts import WHOSE, kind_and_whom
 from justlane.model.errors import UsageError
 from justlane.model.names import did_you_mean
 from justlane.model.shell import spelt
 from justlane.platforms.accounts import AccountsThere, Standing
-
-_KINDS = ("user ", "also user ", "machine of user ", "machine of group ")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -35,7 +34,7 @@ class AccountsOptions(EditingOptions):
 @click.option("--take", "taken", multiple=True, metavar="ACCOUNT", help="Write down whose it is guessed to be.")
 @click.option(
     "--is", "said", multiple=True, nargs=2, metavar="ACCOUNT WHOSE",
-    help="Write down whose it is: `user LOGIN`, `also user LOGIN`, `machine of group NAME`, `gone`.",
+    help=f"Write down whose it is: {WHOSE}.",
 )  # fmt: skip
 @because_option
 @editing_options
@@ -99,7 +98,6 @@ def _guessed(found: AccountsThere, account: str) -> str:
 def _meant(who: str) -> str:
     """What was typed, as files say it. UsageError if it is nothing of the sort."""
     said = " ".join(who.split())
-    if said != "gone" and not any(said.startswith(kind) and said != kind.strip() for kind in _KINDS):
-        hint = "write `user LOGIN`, `also user LOGIN`, `machine of group NAME` or `gone`"
-        raise UsageError(f"{who!r} does not say whose an account is", hint)
+    if kind_and_whom(said) is None:
+        raise UsageError(f"{who!r} does not say whose an account is", f"write {WHOSE}")
     return said

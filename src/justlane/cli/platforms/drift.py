@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from justlane.cli.common import options
@@ -15,6 +17,9 @@ from justlane.jobs.circumstances import now
 from justlane.model.circumstances import ALWAYS
 from justlane.model.errors import OutsideError, UsageError
 from justlane.platforms.interface import Step
+
+if TYPE_CHECKING:
+    from justlane.engine.facts.index import EstateIndex
 
 
 @click.command()
@@ -71,7 +76,7 @@ def drift(
         readings.keep(place, name, reading, now())
         known_there = in_accounts(index, name)
         if adopt and (steps := drift.steps_to_declared(known_there, name, reading, now())):
-            _adopt(ctx, name, steps, given)
+            _adopt(ctx, name, known_there, steps, given)
         found.append(
             drift.since(known_there, name, since, earlier, reading, now())
             if since and earlier
@@ -88,32 +93,32 @@ def drift(
     ctx.exit(0 if all(one.clean for one in found) else 1)
 
 
-def _adopt(ctx: click.Context, platform: str, steps: list[Step], given: EditingOptions) -> None:
+def _adopt(ctx: click.Context, platform: str, there: EstateIndex, steps: list[Step], given: EditingOptions) -> None:
     """Write what the platform holds into the estate."""
     editing = begun(given)
-    for said in _taken_over(editing, platform, steps):
+    for said in _taken_over(editing, platform, there, steps):
         say(f"not adopted: {said}")
     settle(ctx, editing, reason=given.because.strip() or f"As {platform} holds it.", names=(platform,))
 
 
-def _taken_over(editing: Editing, platform: str, steps: list[Step]) -> list[str]:
+def _taken_over(editing: Editing, platform: str, there: EstateIndex, steps: list[Step]) -> list[str]:
     """Make the edits; what could not be taken over, in words."""
-    from justlane.engine.facts.account_names import in_accounts
     from justlane.files.editing.adoption import HeldThere, adopt, adopt_grants
     from justlane.platforms.differences import is_account_taken
     from justlane.platforms.interface import dialect_of
     from justlane.reports.platforms.plan import said_of
 
     dialect = dialect_of(editing.index.estate.platforms[platform])
+    accounts = there.estate.platforms[platform].accounts
     if dialect.says_all:
         held = [
             HeldThere(s.part, s.name, s.before, s.after, dialect.condition(s.part, s.before) if s.before else ALWAYS)
             for s in steps
         ]
-        return adopt(editing.draft, editing.index, platform, held)
+        return adopt(editing.draft, editing.index, platform, held, accounts)
     grants = [(s, dialect.as_grant(s.part, s.before) if s.before and s.after is None else None) for s in steps]
     taken = [grant for _, grant in grants if grant]
-    users = in_accounts(editing.index, platform).estate.directory.users
+    users = there.estate.directory.users
 
     def comes_with_a_line(step: Step) -> bool:
         """Whether it is the account of somebody whom the lines that are written give one."""
@@ -121,7 +126,7 @@ def _taken_over(editing: Editing, platform: str, steps: list[Step]) -> list[str]
         return is_account_taken(dialect, step) and whom is not None and whom.name in users
 
     left = [f"{said_of(s)} ({_why(s)})" for s, grant in grants if not grant and not comes_with_a_line(s)]
-    return [*left, *adopt_grants(editing.draft, editing.index, platform, taken)]
+    return [*left, *adopt_grants(editing.draft, editing.index, platform, taken, accounts)]
 
 
 def _why(step: Step) -> str:

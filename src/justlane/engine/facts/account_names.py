@@ -46,7 +46,7 @@ def _own(accounts: Accounts, users: Mapping[str, User]) -> dict[str, str]:
     for login, user in users.items() if accounts.changes_all else ():
         if login not in found:
             name = accounts.name_by_rule(user)
-            found[login] = name if name and name not in taken else without_account(login)
+            found[login] = without_account(login) if name in taken else name
             taken.add(found[login])
     # whoever is called by the directory what is somebody else's account here
     found |= {name: without_account(name) for name in taken if name in users and name not in found}

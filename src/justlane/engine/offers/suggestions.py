@@ -351,10 +351,7 @@ class _Finder:
 def _what_is_written(edit: Edit | None) -> object:
     """The same for two edits that an author would write alike."""
     if isinstance(edit, Give):
-        return (
-            "give",
-            *((b.principal, b.role, b.scope, b.condition, b.here_only, b.bundle, b.account) for b in edit.bindings),
-        )
+        return ("give", *(b.said for b in edit.bindings))
     if isinstance(edit, Withdraw):
         return ("withdraw", *map(id, edit.bindings))
     return edit

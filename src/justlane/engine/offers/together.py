@@ -192,11 +192,7 @@ def _tried(
 def _key(edit: Edit) -> object:
     """The same for two edits that an author would write alike."""
     if isinstance(edit, (Give, Withdraw)):
-        said = (
-            (b.principal, b.role, b.scope, b.effect, b.condition, b.here_only, b.bundle, b.account)
-            for b in edit.bindings
-        )
-        return (type(edit), *said)
+        return (type(edit), *(b.said for b in edit.bindings))
     return edit
 
 

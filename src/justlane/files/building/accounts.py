@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from justlane.files.building.bindings import principal_of
@@ -10,6 +9,7 @@ from justlane.files.building.lookup import Found, Lookup, error
 from justlane.files.reading.yamltext import Text
 from justlane.model.accounts import Account, AccountKind, Accounts, Letters
 from justlane.model.estate import Decides, Platform, RolesHeld
+from justlane.model.findings import Source
 from justlane.model.people import Principal, PrincipalKind
 
 if TYPE_CHECKING:
@@ -50,20 +50,21 @@ def accounts_checked(lookup: Lookup, platform: Platform) -> Found:
                 yield error("wrong-value", account.source, message, hint)
 
 
-def misfits(platform: Platform, name: str, principal: Principal) -> Iterator[tuple[str, str]]:
-    """What speaks against giving something to one account of somebody's, and what to do about it."""
+def account_checked(platform: Platform, name: str, principal: Principal, source: Source) -> Found:
+    """Something can be given to one account of somebody's only if it is theirs, and counts as it does for them."""
     account = platform.accounts.known.get(name) if platform.accounts else None
     if principal.kind is not PrincipalKind.USER:
-        yield f"`as account` is for a user, found {principal}", "name one user in `to`"
+        yield error("wrong-value", source, f"`as account` is for a user, found {principal}", "name one user in `to`")
     elif account is None or account.kind is not AccountKind.ALSO:
-        hint = (
-            f"say whose it is: `accounts: {{known: {{{name}: also user {principal.name}}}}}` in {platform.source.file}"
-        )
-        yield f"{platform.name} knows no second account {name!r}", hint
+        said = f"`accounts: {{known: {{{name}: also user {principal.name}}}}}`"
+        hint = f"say whose it is: {said} in {platform.source.file}"
+        yield error("wrong-value", source, f"{platform.name} knows no second account {name!r}", hint)
     elif account.login != principal.name:
-        yield f"{name} is an account of {account.login}, not of {principal.name}", "correct one of the two"
+        message = f"{name} is an account of {account.login}, not of {principal.name}"
+        yield error("wrong-value", source, message, "correct one of the two")
     habits = platform.habits
     apart = habits.decides is Decides.ANY_ALLOW and habits.roles_held is RolesHeld.TOGETHER
     if not apart or habits.sign_in or habits.on_the_way or habits.open_role or platform.ceilings:
         message = f"on {platform.name} one of somebody's accounts would decide otherwise than the person"
-        yield message, "leave that account alone (`leave alone`), or let the person's own have it"
+        hint = "leave that account alone (`leave alone`), or let the person's own have it"
+        yield error("wrong-value", source, message, hint)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ipaddress import ip_address
 
-from justlane.files.building.accounts import misfits
+from justlane.files.building.accounts import account_checked
 from justlane.files.building.bindings import BUNDLE, Bundles, bundles_of, duties_of, principal_of, role_at
 from justlane.files.building.delegation import check_delegations, check_heads
 from justlane.files.building.lookup import FormerName, Found, Lookup, error, is_time_zone, no_time_zone
@@ -115,11 +115,10 @@ def _binding(lookup: Lookup, bundles: Bundles, meant: set[str], text: Text, plac
             yield from lookup.role(role, platform, source)
     if shape.account:
         at = text.source("bindings", place, "as account")
-        whom = [principal_of(principal) for principal in shape.to]
         known = lookup.estate.platforms
         for declared in (known[name] for name in dict.fromkeys(map(platform_of, places)) if name in known):
-            for message, hint in (said for one in whom for said in misfits(declared, shape.account, one)):
-                yield error("wrong-value", at, message, hint)
+            for principal in shape.to:
+                yield from account_checked(declared, shape.account, principal_of(principal), at)
     yield from lookup.when(text, ("bindings", place, "when"), shape.when)
     if shape.first_day and shape.last_day and shape.first_day > shape.last_day:
         source = text.source("bindings", place, "until")

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from justlane.files.editing.draft import Draft
 from justlane.files.in_place.scalars import Value
+from justlane.model.accounts import AccountKind, kind_and_whom
 from justlane.model.estate import Platform
 
 ACCOUNTS, KNOWN = "accounts", "known"
@@ -27,5 +28,7 @@ def say(draft: Draft, platform: Platform, whose: Mapping[str, str], because: str
 
 
 def _value(who: str, because: str) -> Value:
-    kind = "machine of "
-    return {kind.strip(): who.removeprefix(kind), "because": because} if who.startswith(kind) and because else who
+    said = kind_and_whom(who)
+    if said is None or said[0] is not AccountKind.MACHINE or not because:
+        return who
+    return {said[0].value: said[1], "because": because}

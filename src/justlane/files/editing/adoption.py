@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from justlane.engine.facts.account_names import in_accounts
 from justlane.engine.facts.index import EstateIndex, PlatformIndex
 from justlane.files.building.bindings import principal_of
 from justlane.files.editing import bindings, groups, roles
@@ -13,7 +12,7 @@ from justlane.files.editing.carried_out import carry_out
 from justlane.files.editing.draft import Draft
 from justlane.files.editing.many_lines import give_all
 from justlane.files.in_place.scalars import Value, few
-from justlane.model.accounts import AccountKind
+from justlane.model.accounts import AccountKind, Accounts
 from justlane.model.bindings import Binding
 from justlane.model.circumstances import Condition, parts_of
 from justlane.model.edits import DropRole, Edit, Unpublish, Withdraw
@@ -37,12 +36,14 @@ class HeldThere(NamedTuple):
     """Of what is held."""
 
 
-def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldThere]) -> list[str]:
+def adopt(
+    draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldThere], accounts: Accounts | None
+) -> list[str]:
     """Write differences into the files; what could not be, in words: people and groups are the directory's.
 
-    The differences speak of accounts, as the platform does, and the files of people."""
+    The differences speak of `accounts` (resolved), as the platform does, and the files of people."""
     prepared = index.platform(platform)
-    people = _People(index, platform)
+    people = _People(accounts)
     wanted = [one._replace(held=people.named(one.held), declared=people.named(one.declared)) for one in some]
     by_hand: list[str] = []
     gone: list[Edit] = []
@@ -67,8 +68,8 @@ def adopt(draft: Draft, index: EstateIndex, platform: str, some: Iterable[HeldTh
 class _People:
     """Whose the accounts of a platform are."""
 
-    def __init__(self, index: EstateIndex, platform: str) -> None:
-        self._accounts = in_accounts(index, platform).estate.platforms[platform].accounts
+    def __init__(self, accounts: Accounts | None) -> None:
+        self._accounts = accounts
 
     def principal(self, principal: Principal) -> tuple[Principal, str]:
         """A principal in the words of the files, and the account if it is not the person's own."""
@@ -97,11 +98,13 @@ Grant = tuple[Principal, frozenset[str], str, bool]
 """(principal, actions, scope, here only)."""
 
 
-def adopt_grants(draft: Draft, index: EstateIndex, platform: str, grants: Iterable[Grant]) -> list[str]:
+def adopt_grants(
+    draft: Draft, index: EstateIndex, platform: str, grants: Iterable[Grant], accounts: Accounts | None
+) -> list[str]:
     """Write grants of a platform without roles as lines: each with the role that holds just these actions there, or a
     new one. What could not be written, in words."""
     prepared = index.platform(platform)
-    people = _People(index, platform)
+    people = _People(accounts)
     new: list[bindings.NewLine] = []
     together: dict[tuple[Principal, str, bool], set[str]] = {}
     by_hand: list[str] = []

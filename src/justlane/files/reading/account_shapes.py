@@ -9,8 +9,7 @@ from pydantic import BeforeValidator, Field, StringConstraints, model_validator
 from pydantic_core import PydanticCustomError
 
 from justlane.files.reading.vocabulary import LOGIN_RULE, NamedPrincipal, Shape, Words, as_list
-
-_KINDS = ("also user ", "user ")
+from justlane.model.accounts import WHOSE, kind_and_whom
 
 
 class AccountShape(Shape):
@@ -34,12 +33,11 @@ def _from_text(value: Any) -> Any:
     """`user LOGIN`, `also user LOGIN`, `machine of PRINCIPAL` and `gone`, in one line."""
     if not isinstance(value, str):
         return value
-    kind = next((k for k in (*_KINDS, "machine of ") if value.startswith(k)), "")
-    if kind:
-        return {kind.strip(): value.removeprefix(kind).strip()}
-    if value == "gone":
-        return {"gone": True}
-    raise PydanticCustomError("account", "expected `user LOGIN`, `also user LOGIN`, `machine of group NAME` or `gone`")
+    said = kind_and_whom(value)
+    if said is None:
+        raise PydanticCustomError("account", f"expected {WHOSE}")
+    kind, whom = said
+    return {kind.value: whom or True}
 
 
 class AccountsShape(Shape):

@@ -15,7 +15,7 @@ from justlane.model.names import counted, some_of
 from justlane.model.shell import spelt
 from justlane.platforms.alignment.new_places import with_new_places
 from justlane.platforms.alignment.order import in_order
-from justlane.platforms.differences import differences_between, is_account_taken, steps_between
+from justlane.platforms.differences import differences_between, differences_on_days, is_account_taken, steps_between
 from justlane.platforms.interface import Dialect, Reading, Sort, Step, all_beyond, dialect_of
 from justlane.platforms.managed import is_of_nobody, managing, without_gone
 
@@ -99,10 +99,13 @@ def plan(index: EstateIndex, platform: str, reading: Reading, moment: datetime) 
         made = Plan(platform, reading.revision, (), unjudged=unjudged, new_places=places)
         return replace(made, outside=tuple(outside), reached=reached)
     ours = [step for step in steps if not step.by_hand]
-    after = reading.after(ours) if managed or len(ours) < len(steps) else None
-    changes = differences_between(index, platform, reading, after, moment)
-    made = counted_plan(index, platform, reading, steps, changes.totals)
-    harmed = managed.harmed(reading, after, moment) if managed and after else []
+    if managed:
+        days = differences_on_days(index, platform, reading, reading.after(ours), moment)
+    else:
+        after = reading.after(ours) if len(ours) < len(steps) else None
+        days = [differences_between(index, platform, reading, after, moment)]
+    made = counted_plan(index, platform, reading, steps, days[0].totals)
+    harmed = managed.harmed(days) if managed else []
     return replace(made, new_places=places, outside=tuple(outside), reached=reached, harmed=tuple(harmed))
 
 

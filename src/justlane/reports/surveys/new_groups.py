@@ -7,14 +7,14 @@ table with a row for each member.
 from __future__ import annotations
 
 import base64
-import csv
-import io
 import json
 from collections.abc import Callable, Mapping, Sequence
 
 from justlane.engine.regrouping.proposals import NewGroup
 from justlane.model.errors import UsageError
+from justlane.model.names import some_of
 from justlane.model.people import User
+from justlane.reports.text.look import Sheet
 
 _SPECIAL = ',+"\\<>;='
 """Letters that a name in a distinguished name has to be written with a backslash for (RFC 4514)."""
@@ -29,11 +29,8 @@ class Asked:
 
     def as_csv(self) -> str:
         """A row for each member: group, what it is for, login."""
-        text = io.StringIO()
-        rows = csv.writer(text, lineterminator="\n")
-        rows.writerow(("group", "for", "member"))
-        rows.writerows((one.name, purpose(one), login) for one in self._groups for login in one.people)
-        return text.getvalue()
+        rows = [(one.name, purpose(one), login) for one in self._groups for login in one.people]
+        return Sheet(("group", "for", "member"), rows).as_csv()
 
     def as_scim(self) -> str:
         """One bulk request. UsageError for a member whose id the directory did not say."""
@@ -79,9 +76,7 @@ FORMS: dict[str, Callable[[Asked], str]] = {".csv": Asked.as_csv, ".json": Asked
 
 def purpose(group: NewGroup) -> str:
     """What a new group is for, in words."""
-    what = ", ".join(f"{role} at {scope}" for role, scope in group.lines[:3])
-    more = f" and {len(group.lines) - 3} more" if len(group.lines) > 3 else ""
-    return f"Has {what}{more}."
+    return f"Has {some_of([f'{role} at {scope}' for role, scope in group.lines], 3)}."
 
 
 def escaped(name: str) -> str:

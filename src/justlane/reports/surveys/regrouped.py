@@ -7,7 +7,7 @@ from itertools import groupby
 
 from justlane.engine.regrouping.holdings import Line as PlatformLine
 from justlane.engine.regrouping.proposals import LineCount, Regrouped, Regrouping
-from justlane.model.names import counted
+from justlane.model.names import counted, some_of
 from justlane.model.shell import spelt
 from justlane.reports.outputs.regrouped import LineCount as LineCountJson
 from justlane.reports.outputs.regrouped import PlainLine as PlainLineJson
@@ -169,7 +169,7 @@ def _asked_for(result: Regrouped) -> Iterator[Line]:
         return
     yield line(("New groups", "head"), " that might be asked for: people who have the same and no group")
     for one in result.new_groups[:_MOST_GROUPS]:
-        who = ", ".join(one.people[:3]) + (f" and {len(one.people) - 3:,} more" if len(one.people) > 3 else "")
+        who = some_of(one.people, 3)
         what = ", ".join(f"{role} at {scope}" for role, scope in one.lines[:3])
         yield line(
             "  ", (one.name, "name"), f"  {who}  {what}", (f"  (weighs {one.saves:,} less)", "dim"), hanging="      "

@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
+from justlane.model.visible import cell
+
 
 class Look(Struct, frozen=True):
     """How text is to look."""
@@ -23,6 +25,17 @@ class Sheet(Struct, frozen=True):
 
     columns: tuple[str, ...]
     rows: Sequence[Sequence[object]]
+
+    def as_csv(self) -> str:
+        """All of it as CSV, with nothing that a spreadsheet would take for a formula."""
+        import csv
+        import io
+
+        file = io.StringIO()
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(self.columns)
+        writer.writerows([cell(value) for value in row] for row in self.rows)
+        return file.getvalue()
 
 
 def sheet_of(kind: type[Struct], rows: Sequence[Struct]) -> Sheet:
