@@ -33,7 +33,7 @@ _STYLES: dict[str, dict[str, Any]] = {
     "tree": {"fg": "bright_black"},
 }
 _NUMBERS = list(_STYLES)
-_WIDTH_OF_FILES = 100
+_width_of_files = 100
 _LONGEST = 4000
 _MARK = f"\ufdd0{os.urandom(8).hex()}"
 """Begins and ends a piece of text with a style; nobody outside can guess it."""
@@ -92,11 +92,17 @@ def is_terminal(stream: Any) -> bool:
         return False
 
 
+def relay(width: int) -> None:
+    """From now on, what goes to a file is shown on something so wide later."""
+    global _width_of_files
+    _width_of_files = width
+
+
 def look(*, err: bool = False) -> Look:
     """How text is to look on standard output, or on standard error."""
     stream = sys.stderr if err else sys.stdout
     if not is_terminal(stream):
-        return Look(_WIDTH_OF_FILES, paint if has_colours(stream) else plain, is_plain())
+        return Look(_width_of_files, paint if has_colours(stream) else plain, is_plain())
     from shutil import get_terminal_size
 
     return Look(get_terminal_size().columns, paint if has_colours(stream) else plain, is_plain())

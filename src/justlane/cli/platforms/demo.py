@@ -17,7 +17,7 @@ from urllib.request import urlopen
 
 import click
 
-from justlane.cli.common.terminal import look, say, tell
+from justlane.cli.common.terminal import look, say, tell, write
 from justlane.cli.editing.new import copy_sample
 from justlane.cli.platforms import demo_server
 from justlane.cli.platforms.demo_chapters import (
@@ -39,6 +39,7 @@ from justlane.files.disk.durable import write_atomically, write_secret
 from justlane.files.reading.folder import ROOT
 from justlane.model.errors import UnreachableError
 from justlane.model.shell import spelt
+from justlane.reports.text.lines import line, render
 
 _MATCHING = next(n for n, (_, commands) in enumerate(WALK, 1) if commands == MATCHING)
 """The chapter that makes the platforms match; those after it rely on that."""
@@ -107,7 +108,8 @@ def _match(folder: Path) -> bool:
 
 
 def _tell_heading(number: int, heading: str) -> None:
-    tell(f"\n{look().paint(f'{number}. {heading}', 'head')}")
+    tell()
+    write(render([line((f"{number}. {heading}", "head"), hanging="   ")], look()))
 
 
 def _show_in_a_minute(folder: Path) -> None:
@@ -140,11 +142,11 @@ def _hide_a_grant(folder: Path) -> None:
 def _tell_kept(one: Shown, folder: Path) -> None:
     """A command and what it says, or those of its lines that are shown."""
     said = quietly(one.words, folder).done().splitlines()
-    kept = [line for line in said if not one.kept or line.startswith(one.kept)]
+    kept = [row for row in said if not one.kept or row.startswith(one.kept)]
     part = f"   ({len(kept)} of its {len(said)} lines)" if one.kept else ""
-    tell(_command(one.words) + look().paint(part, "dim"))
-    for line in kept:
-        tell(line)
+    write(render([line((f"$ {spelt(*one.words)}", "name"), (part, "dim"), hanging="    ")], look()))
+    for row in kept:
+        tell(row)
 
 
 def _show_a_real_system(folder: Path, number: int) -> None:

@@ -107,7 +107,7 @@ TAKING_OVER = [["scope", "pull", "tideboard", "--yes"], ["drift", "tideboard", "
 
 MINUTE: list[tuple[str, list[Shown]]] = [
     (
-        "May Lotte, of the northern crew, read the log of a buoy in the south? Yes, and through which lines",
+        "May Lotte read the log of a buoy in the south? Yes, and through which lines",
         [Shown(["ask", "lotte.marsh", "read-log", "fieldnet/south/bar/sb-11"])],
     ),
     (
@@ -125,12 +125,12 @@ MINUTE: list[tuple[str, list[Shown]]] = [
                     "Asked.",
                     "--dry-run",
                 ],
-                ("bindings/", "   ", "effect", "agnes.thorn", "  gains"),
+                ("bindings/", "   2", "effect", "agnes.thorn", "  gains", " " * 10),
             )
         ],
     ),
     (
-        "A work board that grew for ten years was taken over, grant by grant. Which few lines say exactly the same?",
+        "A board that grew for ten years, taken over: which few lines say the same?",
         [
             Shown(
                 ["regroup", "tideboard"],
@@ -140,7 +140,7 @@ MINUTE: list[tuple[str, list[Shown]]] = [
         ],
     ),
     (
-        "A platform says that all is as declared, and secretly lets Odd in. Reading finds nothing, trying does",
+        "A platform says it is as declared, and secretly lets Odd in: trying finds it",
         [
             Shown(["drift", "buildyard"]),
             Shown(
@@ -174,9 +174,9 @@ The estate stays in {folder}. Try next:
 """
 
 AND_MORE = """\
-The estate stays in {folder}, the taken over one in {folder}/tideboard. Try next:
+The estate stays in {folder}, the taken over one in {folder}/tideboard.
+Try next:
 
-  justlane demo {folder} --all          the whole job, six platforms, chapter by chapter (a minute or two)
-  cd {folder} && justlane check         what is wrong in this estate, and what follows from it
-  justlane ask joost.baan restart-station {buoy} --estate {folder}
+  justlane demo {folder} --all     the whole job, chapter by chapter
+  cd {folder} && justlane check    what is wrong there, and what follows
 """

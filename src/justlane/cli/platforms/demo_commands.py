@@ -11,7 +11,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import IO
 
-from justlane.cli.common.terminal import explain
+from justlane.cli.common.terminal import explain, look, relay
 from justlane.model.errors import JustLaneError, OutsideError
 from justlane.model.shell import spelt
 
@@ -78,6 +78,7 @@ def _begun(words: Sequence[str], estate: Path, into: IO[bytes] | None) -> Runnin
 
 
 def _forked(work: Callable[[], None], words: Sequence[str], into: IO[bytes] | None) -> Running:
+    width = look().width
     sys.stdout.flush()
     sys.stderr.flush()
     process = os.fork()
@@ -87,6 +88,7 @@ def _forked(work: Callable[[], None], words: Sequence[str], into: IO[bytes] | No
     try:
         if into is not None:
             os.environ["NO_COLOR"] = "1"
+            relay(width)
             os.dup2(into.fileno(), 1)
             os.dup2(into.fileno(), 2)
         work()
